@@ -12,14 +12,14 @@ from collections.abc import Callable
 from msgspec.structs import replace
 
 from welvo.checks.checker import Checker
-from welvo.formats.models import shipped
+from welvo.formats.models import shipped_models
 from welvo.patch.index import Index
 from welvo.rig.document import Rig
 from welvo.rig.patched import Element, Place
 from welvo.rig.runs import Segment
 from welvo.rig.wiring import Device, Feed, Port, Sender, Universe
 from welvo.runs.cable import Cables
-from welvo.runs.edits import attach
+from welvo.runs.edits import attach_segments
 from welvo.runs.pixels import device_sums, pixel_table
 
 Say = Callable[..., None]
@@ -30,7 +30,7 @@ PORTS, RIBBONS, PIXELS = 32, 25, 125
 def hall_of_pixels(follows: str = "universe") -> Rig:
     """32 ports × 25 ribbons × 125 RGB pixels = 100,000, every second ribbon reversed, folded or grouped here and
     there."""
-    model = shipped()["penstock-32"]
+    model = shipped_models()["penstock-32"]
     elements: dict[str, Element] = {}
     ports: dict[str, Port] = {}
     for n, label in enumerate(model.ports):
@@ -92,20 +92,20 @@ def _painted(say: Say, best: Best) -> None:
             window = make_window(Session(rig), Computer(width=1280, height=800), "127.0.0.1", Path(folder))
             window.show()
             window.show_station("Runs")
-            window.runs.pick("A2", 3, 5)
+            window.runs.pick_place("A2", 3, 5)
             app.processEvents()
             runs = window.runs
 
             def insert() -> tuple[float, float]:
                 """(summed anew and the cables painted, the whole edit with findings, list, panel and the window)."""
                 session = window.session  # noqa: B023
-                new, change = attach(session.rig, "d", "A1", [Segment(kind="pixels", element="x")], 3)
+                new, change = attach_segments(session.rig, "d", "A1", [Segment(kind="pixels", element="x")], 3)
                 index = Index(session.rig)
                 begun = time.perf_counter()
-                index.follow(new, change)
+                index.follow_change(new, change)
                 summed = 1000 * (time.perf_counter() - begun)
                 begun = time.perf_counter()
-                session.take((new, change))
+                session.take_over_edit((new, change))
                 runs.riser.repaint()  # noqa: B023
                 whole = 1000 * (time.perf_counter() - begun)
                 picture = QPixmap(runs.riser.size())  # noqa: B023
@@ -114,7 +114,7 @@ def _painted(say: Say, best: Best) -> None:
                 runs.riser.render(picture)  # noqa: B023
                 runs.opened.render(picture, QPoint(), QRegion(runs.opened.visibleRegion().boundingRect()))  # noqa: B023
                 painted = 1000 * (time.perf_counter() - begun)
-                session.undo()
+                session.undo_edit()
                 app.processEvents()
                 return summed + painted, whole
 
@@ -133,5 +133,5 @@ def _painted(say: Say, best: Best) -> None:
                 took = best(paint, 9)
                 say("the riser painted anew, 32 ports", f"{took:.1f} ms", "under 10 ms", took < 10)
             window.files.may_leave = lambda: True  # type: ignore[method-assign]
-            window.shut()
+            window.end_everything()
             window.close()

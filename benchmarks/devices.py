@@ -12,13 +12,13 @@ from pathlib import Path
 from welvo.app.computer import Computer
 from welvo.app.main import make_window
 from welvo.app.session import Session
-from welvo.formats.models import shipped
-from welvo.formats.rigfile import save
-from welvo.live.device_link import HttpLink, Push, session
-from welvo.matching.planned import compared, full_plan
+from welvo.formats.models import shipped_models
+from welvo.formats.rigfile import save_rig_file
+from welvo.live.device_link import HttpLink, Push, open_session
+from welvo.matching.planned import compare_device, full_plan
 from welvo.observed.values import Heard, HeardPort, Observed, Said
 from welvo.patch.index import Index
-from welvo.rig.document import Rig, put
+from welvo.rig.document import Rig, put_entries
 from welvo.rig.edits import add_device
 from welvo.rig.wiring import Feed, Port, Sender, Universe
 from welvo.standins.process import StandIns
@@ -29,16 +29,16 @@ Say = Callable[..., None]
 def rig_of(model: str, count: int, net: str) -> Rig:
     """So many devices of a model, each port with a feed of its own as far as there are universes."""
     rig = Rig(name="Bench")
-    kind = shipped()[model]
-    rig, _ = put(rig, "", senders={"s": Sender(name="Bench", kind="bench")})
+    kind = shipped_models()[model]
+    rig, _ = put_entries(rig, "", senders={"s": Sender(name="Bench", kind="bench")})
     universes = {f"u{n}": Universe(number=n) for n in range(1, 65)}
     feeds = {f"w{n}": Feed(universe=f"u{n}", sender="s", wire=n) for n in range(1, 65)}
-    rig, _ = put(rig, "", universes=universes, feeds=feeds)
+    rig, _ = put_entries(rig, "", universes=universes, feeds=feeds)
     for n in range(count):
         rig, change = add_device(rig, kind, f"D{n}", f"{net}.{n // 250}.{n % 250 + 1}")
         device_id = change.made[0]
         ports = {p: Port(feed=f"w{k % 64 + 1}") for k, p in enumerate(kind.ports)}
-        rig, _ = put(rig, "", devices={device_id: _with(rig, device_id, ports)})
+        rig, _ = put_entries(rig, "", devices={device_id: _with(rig, device_id, ports)})
     return rig
 
 
@@ -59,7 +59,7 @@ def compare(say: Say) -> None:
         said = {d.ip: Said(at, {**full_plan(index, k), "description": f"{at} {anew}"}) for k, d in rig.devices.items()}
         return Observed(heard=heard, said=said)
 
-    lines = sum(len(compared(index, seen(now), d, now)) for d in rig.devices)
+    lines = sum(len(compare_device(index, seen(now), d, now)) for d in rig.devices)
 
     def best(changed: bool) -> float:
         took = []
@@ -67,7 +67,7 @@ def compare(say: Say) -> None:
             observed = seen(now, n + 1 if changed else 0)
             begun = time.perf_counter()
             for device_id in rig.devices:
-                compared(index, observed, device_id, now)
+                compare_device(index, observed, device_id, now)
             took.append(1000 * (time.perf_counter() - begun))
         return min(took)
 
@@ -86,7 +86,7 @@ def many(say: Say) -> None:
     rig = rig_of("weir-2", 200, "127.4")
     with tempfile.TemporaryDirectory() as folder:
         file = Path(folder) / "rig.welvo"
-        save(rig, file)
+        save_rig_file(rig, file)
         stand_ins = StandIns(file, None, as_planned=True)
         window = None
         try:
@@ -110,7 +110,7 @@ def many(say: Say) -> None:
 
             check = QTimer(interval=20)
             check.timeout.connect(look)
-            window.network.start()
+            window.network.start_network()
             beat.start()
             check.start()
             loop.exec()
@@ -122,9 +122,9 @@ def many(say: Say) -> None:
             say("    99 of 100 pauses are under", f"{gaps[int(0.99 * len(gaps))]:.1f} ms" if gaps else "–")
         finally:
             if window:
-                window.shut()
+                window.end_everything()
                 window.close()
-            stand_ins.stop()
+            stand_ins.stop_process()
 
 
 def pushes(say: Say) -> None:
@@ -133,7 +133,7 @@ def pushes(say: Say) -> None:
     ip = rig.devices[device_id].ip
     with tempfile.TemporaryDirectory() as folder:
         file = Path(folder) / "rig.welvo"
-        save(rig, file)
+        save_rig_file(rig, file)
         stand_ins = StandIns(file)
         try:
             stand_ins.wait_ready(30)
@@ -141,8 +141,8 @@ def pushes(say: Say) -> None:
             push = Push(dict(values), ("save", "apply"))
 
             async def work() -> None:
-                async with session("127.0.0.1") as opened:
-                    await push.run(HttpLink(opened, ip, 8421))
+                async with open_session("127.0.0.1") as opened:
+                    await push.run_push(HttpLink(opened, ip, 8421))
 
             begun = time.perf_counter()
             asyncio.run(work())
@@ -151,7 +151,7 @@ def pushes(say: Say) -> None:
             what = f"{taken} settings pushed, saved, applied, read back"
             say(what, f"{took:.2f} s", "under 2 s", taken == 40 and took < 2)
         finally:
-            stand_ins.stop()
+            stand_ins.stop_process()
 
 
 def devices(say: Say) -> None:

@@ -14,8 +14,8 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
-from welvo.formats.models import shipped
-from welvo.formats.rigfile import save
+from welvo.formats.models import shipped_models
+from welvo.formats.rigfile import save_rig_file
 from welvo.live import bus_link
 from welvo.protocols import rdm
 from welvo.protocols.dali import Forward
@@ -45,7 +45,7 @@ def _hall() -> Rig:
     from welvo.formats.chart import read_chart
 
     profile = Profile(
-        name="Eel", maker="Osmer", code="EEL", modes={"m": read_chart("dimmer, red, green, blue").mode("m")}
+        name="Eel", maker="Osmer", code="EEL", modes={"m": read_chart("dimmer, red, green, blue").mode_of_chart("m")}
     )
     rig = Rig(name="lamps", profiles={"p": profile}, senders={"s": Sender(name="Bench", kind="bench")})
     rig = replace(
@@ -61,7 +61,7 @@ def _hall() -> Rig:
         },
     )  # fmt: skip
     for node in range(NODES):
-        rig, change = add_device(rig, shipped()["sluice-4"], f"NODE {node + 1}", f"127.0.0.{100 + node}")
+        rig, change = add_device(rig, shipped_models()["sluice-4"], f"NODE {node + 1}", f"127.0.0.{100 + node}")
         device = rig.devices[change.made[0]]
         ports = {str(p): Port(feed=f"w{4 * node + p}") for p in range(1, 5)}
         rig = replace(rig, devices={**rig.devices, change.made[0]: replace(device, ports=ports)})
@@ -75,11 +75,11 @@ class _Counted(LampLine):
 
     def branch(self, low: int, high: int) -> bytes | None:
         self.branches += 1
-        return super().branch(low, high)
+        return super().answer_branch(low, high)
 
     def ask(self, request: Frame) -> Frame | None:
         self.asked += 1
-        return super().ask(request)
+        return super().ask_line(request)
 
 
 def _discovery(say: Say) -> None:
@@ -89,7 +89,7 @@ def _discovery(say: Say) -> None:
     ):
         line = _Counted(Responder(u, 1, "Eel", "Osmer", [("one", 4, [])]) for u in uids)
         begun = time.perf_counter()
-        found = line.search()
+        found = line.search_line()
         took = time.perf_counter() - begun
         say(f"250 lamps, {words}: found", f"{len(found)}", "250", sorted(found) == sorted(uids))
         real = line.branches * BRANCH_S + line.asked * MUTE_S
@@ -113,13 +113,13 @@ def _window(say: Say) -> None:
     rig = _hall()
     with tempfile.TemporaryDirectory() as folder:
         file = Path(folder) / "rig.welvo"
-        save(rig, file)
+        save_rig_file(rig, file)
         stand_ins = StandIns(file, as_planned=True)
         stand_ins.wait_ready(30)
         window = make_window(Session(rig), Computer(), "127.0.0.1", Path(folder) / "own")
         window.files.may_leave = lambda: True  # type: ignore[method-assign]
         window.show()
-        window.network.start()
+        window.network.start_network()
         try:
             session = window.session
 
@@ -142,7 +142,7 @@ def _window(say: Say) -> None:
             window.go(Goto("lamps", next(iter(rig.devices)), "1"))
             _, idle = run(lambda: False, 3)
             work = window.network.lamps
-            count = work.search(ports_with_lamps(session.index))
+            count = work.search_ports(ports_with_lamps(session.index))
             took, longest = run(lambda: not work.searches, 60)
             lamps = sum(map(len, session.observed.lamps.values()))
             all_ = count * LAMPS
@@ -151,9 +151,9 @@ def _window(say: Say) -> None:
             say("the same: longest pause of the window", f"{longest:.0f} ms", "16 ms", longest <= 16)
             say("the same window doing nothing: longest pause", f"{idle:.0f} ms")
         finally:
-            window.shut()
+            window.end_everything()
             window.close()
-            stand_ins.stop()
+            stand_ins.stop_process()
 
 
 class _Line:
@@ -167,7 +167,7 @@ class _Line:
         for f in frames:
             answer = None
             for _ in range(2 if f.twice else 1):
-                answer = self.wire.put(f.octets())
+                answer = self.wire.put_octets(f.octets_of_frame())
             found.append(answer)
         return found
 
@@ -181,13 +181,13 @@ def _buses(say: Say) -> None:
             do()
             return line.wire.now - before
 
-        took = spent(lambda line=line: asyncio.run(bus_link.search(line, deep=True)))  # type: ignore[misc]
+        took = spent(lambda line=line: asyncio.run(bus_link.search_bus(line, deep=True)))  # type: ignore[misc]
         say(f"{count} gear on a real bus: searched and read in full", f"{took:.0f} s")
-        took = spent(lambda line=line: asyncio.run(bus_link.initialise(line, 0, list(range(64)))))  # type: ignore[misc]
+        took = spent(lambda line=line: asyncio.run(bus_link.address_gear(line, 0, list(range(64)))))  # type: ignore[misc]
         say(f"{count} gear on a real bus: addressed anew", f"{took:.0f} s")
         took = spent(lambda line=line, count=count: asyncio.run(bus_link.store_scene(line, 3, range(count))))  # type: ignore[misc]
         say(f"{count} gear on a real bus: a scene stored and read back", f"{took:.0f} s")
-        asyncio.run(bus_link.recall(line, 3))
+        asyncio.run(bus_link.recall_scene(line, 3))
         stored = sum(g.scenes[3] == g.level for g in line.wire.gear)
         say(f"{count} gear: scene stored and recalled by", f"{stored}", f"{count}", stored == count)
 

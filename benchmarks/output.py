@@ -82,10 +82,10 @@ def _paint_for(seconds: float) -> int:
 
     from welvo.app.patch.tapes import Tapes
     from welvo.app.session import Session
-    from welvo.demo.gallery import gallery
+    from welvo.demo.gallery import make_gallery
 
     app = QApplication.instance() or QApplication(["bench"])
-    tapes = Tapes(Session(gallery()))
+    tapes = Tapes(Session(make_gallery()))
     tapes.resize(1280, 800)
     tapes.show()
     until, painted, due = time.monotonic() + seconds, 0, time.monotonic()
@@ -166,11 +166,11 @@ def _throughput(say: Callable[..., None]) -> None:
     """The engine flat out against a bare loop over the same packets, in alternating rounds of half a second."""
     sink = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
     sink.bind((TARGET, sacn.PORT))
-    frames = Frames.make(UNIVERSES)
-    frames.write(os.urandom(UNIVERSES * 512))
+    frames = Frames.make_frames(UNIVERSES)
+    frames.write_frame(os.urandom(UNIVERSES * 512))
     engine = Engine(frames, -1)
-    engine.say = lambda message: None  # type: ignore[method-assign]
-    engine.open(Opening("127.0.0.1", "bench", bytes(range(16)).hex()))
+    engine.answer_parent = lambda message: None  # type: ignore[method-assign]
+    engine.open_sockets(Opening("127.0.0.1", "bench", bytes(range(16)).hex()))
     engine.set_streams(_specs(0.001))
     packets = [bytes(s.packet) for s in engine.streams.values()]
     bare = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
@@ -178,18 +178,18 @@ def _throughput(say: Callable[..., None]) -> None:
     ours, theirs, spent, spent_bare = 0, 0, 0.0, 0.0
     time.sleep(0.05)
     for _ in range(6):
-        sent = sum(s.sent for s in engine.streams.values())
+        sent = sum(s.frames_sent for s in engine.streams.values())
         begun = time.perf_counter()
         due = 0.0
         while time.perf_counter() - begun < 0.5:
             if time.perf_counter() >= due:  # new levels come 44 times a second, as from the window
-                frames.write(os.urandom(UNIVERSES * 512))
+                frames.write_frame(os.urandom(UNIVERSES * 512))
                 due = time.perf_counter() + 1 / RATE
             now = time.monotonic()  # everything is due once; the next time lies 1000 s ahead
             engine.heap = [(now - 1e-6, n, period, group) for n, (_, _, period, group) in enumerate(engine.heap)]
-            engine.tick()
+            engine.send_due()
         spent += time.perf_counter() - begun
-        ours += sum(s.sent for s in engine.streams.values()) - sent
+        ours += sum(s.frames_sent for s in engine.streams.values()) - sent
         begun = time.perf_counter()
         while time.perf_counter() - begun < 0.5:
             for packet in packets:

@@ -13,10 +13,10 @@ from msgspec.structs import replace
 from welvo.checks.checker import Checker
 from welvo.formats.chart import read_chart
 from welvo.patch.index import Index
-from welvo.patch.laying import Laying, lay, take
-from welvo.patch.repack import repack
+from welvo.patch.laying import Laying, lay_out_items, take_layout
+from welvo.patch.repack import repack_universe
 from welvo.rig.document import Rig
-from welvo.rig.edits import move
+from welvo.rig.edits import move_item
 from welvo.rig.patched import Fixture, Place
 from welvo.rig.profile import AddressSetting, Profile
 from welvo.rig.wiring import Feed, Sender, Universe
@@ -43,7 +43,7 @@ def hall(count: int, patched: bool = True) -> Rig:
             code=k[:3].upper(),
             tint=n,
             address=AddressSetting(by="switches"),
-            modes={"m": read_chart(c).mode("m")},
+            modes={"m": read_chart(c).mode_of_chart("m")},
         )
         for n, (k, c) in enumerate(CHARTS.items())
     }
@@ -105,21 +105,21 @@ def patching(say: Say) -> None:
         rig = hall(count)
         gc.collect()
         gc.freeze()  # as the program does once it has read a rig
-        took[count] = quickest(lambda: Checker(Index(rig)).report, times)  # noqa: B023
+        took[count] = quickest(lambda: Checker(Index(rig)).report_findings, times)  # noqa: B023
         plainly[count] = quickest(lambda: plain_pass(rig), times)  # noqa: B023
         goal = "under 150 ms" if count == 10_000 else ""
         words = f"resolve + all checks, {count:,} fixtures, {len(rig.universes):,} universes".replace(",", " ")
         say(words, f"{took[count]:.1f} ms", goal, took[count] < 150)
         index = Index(rig)
         starts = index.uni[: index._used].astype(np.int64) * 1024 + index.first[: index._used]
-        sweep, plain = quickest(index.flagged, 30), quickest(lambda: np.sort(starts), 30)  # noqa: B023
+        sweep, plain = quickest(index.universes_with_overlaps, 30), quickest(lambda: np.sort(starts), 30)  # noqa: B023
         say(
             f"    overlap check / plain sort of the same {len(starts)} spans",
             f"{sweep / plain:.1f} ({sweep:.2f} ms)",
             "at most 5",
             sweep <= 5 * plain,
         )
-        say(f"    universes with a clash among {count}", str(len(index.flagged())))
+        say(f"    universes with a clash among {count}", str(len(index.universes_with_overlaps())))
     ratio, bare_ratio = took[100_000] / took[10_000], plainly[100_000] / plainly[10_000]
     say("    100 000 against 10 000", f"{ratio:.1f} times")
     say("    the same for one plain pass that makes as many spans", f"{bare_ratio:.1f} times")
@@ -135,9 +135,9 @@ def patching(say: Say) -> None:
     checker = Checker(index)
     for n in range(60):
         begun = time.perf_counter()
-        rig, change = move(rig, f"f{n * 31}", 0, f"u{n * 7}", 200 + n)
-        checker.follow(change, index.follow(rig, change))
-        _ = checker.report
+        rig, change = move_item(rig, f"f{n * 31}", 0, f"u{n * 7}", 200 + n)
+        checker.follow_edit(change, index.follow_change(rig, change))
+        _ = checker.report_findings
         moves.append(1000 * (time.perf_counter() - begun))
     say("one move at 10 000, edit + index + checks, median of 60", f"{statistics.median(moves):.1f} ms")
 
@@ -148,7 +148,7 @@ def patching(say: Say) -> None:
         ("packed", Laying()), ("spacing 40, by number", Laying(pattern="spacing", by=40, order="number")),
         ("groups, headroom 12", Laying(headroom=12, pattern="round", by=5, order="name")),
     ):  # fmt: skip
-        laid = quickest(lambda: take(bare, lay(empty, keys, laying)), 3)  # noqa: B023
+        laid = quickest(lambda: take_layout(bare, lay_out_items(empty, keys, laying)), 3)  # noqa: B023
         say(f"10 000 fixtures laid out and edited in, {words}", f"{laid:.0f} ms", "under 1 000 ms", laid < 1000)
     crowded = replace(
         bare,
@@ -156,7 +156,7 @@ def patching(say: Say) -> None:
             f"f{n}": replace(bare.fixtures[f"f{n}"], at=(Place(universe="u0", address=1 + n * 40),)) for n in range(12)
         },
     )
-    packed = quickest(lambda: repack(Index(crowded), "u0"), 3)
+    packed = quickest(lambda: repack_universe(Index(crowded), "u0"), 3)
     say("a universe of 12 things of five widths packed anew", f"{packed:.0f} ms")
 
 
@@ -207,7 +207,7 @@ def tapes(say: Say) -> None:
         took = []
         for n in range(31):
             begun = time.perf_counter()
-            session.edit(move, "f100", 0, "u33", 300 + n % 7)
+            session.make_edit(move_item, "f100", 0, "u33", 300 + n % 7)
             widget.viewport().repaint()
             took.append(1000 * (time.perf_counter() - begun))
         say(

@@ -14,8 +14,8 @@ import msgspec
 from welvo.checks.checker import Checker
 from welvo.formats.chart import read_chart
 from welvo.patch.index import Index
-from welvo.rig.document import Rig, put
-from welvo.rig.edits import move
+from welvo.rig.document import Rig, put_entries
+from welvo.rig.edits import move_item
 from welvo.rig.patched import Fixture, Place
 from welvo.rig.profile import Profile
 from welvo.rig.wiring import Feed, Sender, Universe
@@ -35,7 +35,9 @@ def say(what: str, value: str, goal: str = "", met: bool = True) -> None:
 def big_rig(count: int) -> Rig:
     """`count` fixtures of 40 slots, twelve to a universe, one clash every hundred."""
     profile = Profile(
-        name="Bar", code="BAR", modes={"m": read_chart("dimmer, shutter = 255, 9 x (red green blue white)").mode("m")}
+        name="Bar",
+        code="BAR",
+        modes={"m": read_chart("dimmer, shutter = 255, 9 x (red green blue white)").mode_of_chart("m")},
     )
     universes = {f"u{n}": Universe(number=n + 1) for n in range(count // 12 + 1)}
     fixtures = {
@@ -47,7 +49,7 @@ def big_rig(count: int) -> Rig:
     }  # fmt: skip
     feeds = {f"w{n}": Feed(universe=u, sender="s", wire=v.number) for n, (u, v) in enumerate(universes.items())}
     rig = Rig(name="big")
-    rig, _ = put(
+    rig, _ = put_entries(
         rig,
         "",
         profiles={"p": profile},
@@ -83,9 +85,9 @@ def core() -> None:
         for n in range(40):
             place = (f"u{n * 2}", 1 + n) if every else ("u3", 1 + n)
             begun = time.perf_counter()
-            state, change = move(state, f"f{n * 7}", 0, *place)
-            checker.follow(change, index.follow(state, change))
-            _ = checker.report
+            state, change = move_item(state, f"f{n * 7}", 0, *place)
+            checker.follow_edit(change, index.follow_change(state, change))
+            _ = checker.report_findings
             moves.append(1000 * (time.perf_counter() - begun))
         took = statistics.median(moves)
         say(words, f"{took:.2f} ms", "under 5 ms" if every else "", took < 5)
@@ -110,17 +112,17 @@ from welvo.app.computer import Computer
 b = time.time()
 app = QApplication(["bench"]); app.setStyle("Fusion")
 from pathlib import Path
-from welvo.formats.rigfile import load
-rig = load(Path(sys.argv[1]))
+from welvo.formats.rigfile import load_rig_file
+rig = load_rig_file(Path(sys.argv[1]))
 c = time.time()
 w = make_window(Session(rig), Computer(), "127.0.0.1", Path(sys.argv[2]))
 d = time.time()
-w.show(); app.processEvents(); w.network.start(); app.processEvents()
+w.show(); app.processEvents(); w.network.start_network(); app.processEvents()
 e = time.time()
 print(e - t0, a - t0, b - a, c - b, d - c, e - d)
 import psutil
 print(psutil.Process().memory_info().rss / 2**20)
-w.shut(); os._exit(0)
+w.end_everything(); os._exit(0)
 """
 
 
@@ -165,32 +167,32 @@ def pauses() -> None:
     from welvo.app.computer import Computer
     from welvo.app.main import make_window
     from welvo.app.session import Session
-    from welvo.demo.gallery import gallery
+    from welvo.demo.gallery import make_gallery
 
     app = QApplication.instance() or QApplication(["bench"])
     with tempfile.TemporaryDirectory() as folder:
-        window = make_window(Session(gallery()), Computer(), "127.0.0.1", Path(folder))
+        window = make_window(Session(make_gallery()), Computer(), "127.0.0.1", Path(folder))
         window.files.may_leave = lambda: True  # type: ignore[method-assign]
         window.show()
         collector = collect_here(app)
-        for name in window.stations.all():
+        for name in window.stations.all_stations():
             window.show_station(name)
             app.processEvents()
-        collector.settle()
+        collector.settle_after_start()
         collector.pauses.clear()
         keys = list(window.session.rig.fixtures)
         for n in range(600):
-            window.show_station(list(window.stations.all())[n // 100])
+            window.show_station(list(window.stations.all_stations())[n // 100])
             window.session.select_items([keys[n % len(keys)]])
             app.processEvents()
-            collector.look()
-        collector.collect(2)
+            collector.collect_what_is_due()
+        collector.collect_generation(2)
         for generation, words in ((0, "youngest"), (1, "next"), (2, "all")):
             took = [1e3 * s for g, s in collector.pauses if g == generation] or [0.0]
             most = 50 if generation == 2 else 16  # the last one is seldom, and never while a button is held
             say(f"collecting the {words} generation", f"{statistics.median(took):.1f} ms, at most {max(took):.1f} "
                 f"({len(took)} times)", f"under {most} ms", max(took) < most)  # fmt: skip
-        window.shut()
+        window.end_everything()
         window.close()
         window.deleteLater()
 
@@ -200,12 +202,12 @@ def start() -> None:
     import tempfile
     from pathlib import Path
 
-    from welvo.demo.gallery import gallery
-    from welvo.formats.rigfile import save
+    from welvo.demo.gallery import make_gallery
+    from welvo.formats.rigfile import save_rig_file
 
     with tempfile.TemporaryDirectory() as folder:
         file = Path(folder) / "demo.welvo"
-        save(gallery(), file)
+        save_rig_file(make_gallery(), file)
         runs = []
         memory = 0.0
         for _ in range(6):
@@ -242,10 +244,10 @@ def painting() -> None:
 
     from welvo.app.patch.tapes import Tapes
     from welvo.app.session import Session
-    from welvo.demo.gallery import gallery
+    from welvo.demo.gallery import make_gallery
 
     _app = QApplication.instance() or QApplication(["bench"])
-    for name, rig in (("demo", gallery()), ("10 000 fixtures, 834 universes", big_rig(10_000))):
+    for name, rig in (("demo", make_gallery()), ("10 000 fixtures, 834 universes", big_rig(10_000))):
         tapes = Tapes(Session(rig))
         tapes.resize(908, 420)
         tapes.show()
@@ -320,17 +322,17 @@ def profiles() -> None:
     from welvo.app.profiles.station import read_once
     from welvo.app.session import Session
     from welvo.app.widgets.face_editor import Canvas
-    from welvo.demo.gallery import gallery
+    from welvo.demo.gallery import make_gallery
     from welvo.formats.gdtf import loads_gdtf
     from welvo.formats.gdtf_write import dumps_gdtf
-    from welvo.rig.layout import rows
+    from welvo.rig.layout import lay_out_rows
     from welvo.rig.profile import Break, Channel, Mode
 
     app = QApplication.instance() or QApplication(["bench"])
     took = best(lambda: read_chart(FORTY), 10)
     say("chart of 40 rows, parsed", f"{took:.1f} ms")
     with TemporaryDirectory() as folder:
-        window = make_window(Session(gallery()), Computer(), "127.0.0.1", Path(folder))
+        window = make_window(Session(make_gallery()), Computer(), "127.0.0.1", Path(folder))
         window.show()
         window.show_station("Profiles")
         station = window.profiles
@@ -351,7 +353,7 @@ def profiles() -> None:
             "under 30 ms",
             min(found) < 30,
         )
-        window.shut()
+        window.end_everything()
 
     for count, moved in ((2000, 1), (2000, 200), (10_000, 200)):
         channels = tuple(
@@ -361,13 +363,13 @@ def profiles() -> None:
             name="wall",
             breaks=tuple(Break(slots=500) for _ in range(-(-count // 500))),
             channels=channels,
-            spots=rows(count, count // 50),
+            spots=lay_out_rows(count, count // 50),
         )
         canvas = Canvas(mode, None)
         canvas.resize(660, 575)
         canvas.show()
         canvas.selected = set(range(1, moved + 1))
-        at = canvas.view.point(canvas.spots[0])
+        at = canvas.view.point_of_spot(canvas.spots[0])
 
         def mouse(kind: QEvent.Type, by: float) -> None:
             point = QPointF(at.x() + by, at.y() + by / 2)  # noqa: B023
@@ -390,7 +392,7 @@ def profiles() -> None:
         say(f"face of {count:,} pixels, {moved} dragged: frames", f"{rate:.0f} /s", "over 50 /s", rate > 50)
         say("    taking hold / letting go", f"{first:.0f} / {last:.0f} ms")
 
-    head = read_chart(FORTY).mode("m")
+    head = read_chart(FORTY).mode_of_chart("m")
     twenty = Profile(
         name="Twenty",
         maker="Bench",

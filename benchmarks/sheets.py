@@ -21,8 +21,8 @@ from welvo.sheets.catalogue import make_pdf
 from welvo.sheets.lists import Material
 from welvo.sheets.paper import Choices
 from welvo.sheets.tables import list_bytes
-from welvo.survey.compare import compare
-from welvo.survey.spreadsheet import Mapping, guess, understand
+from welvo.survey.compare import compare_rigs
+from welvo.survey.spreadsheet import Mapping, guess_mapping, understand_table
 
 Say = Callable[..., None]
 
@@ -59,7 +59,7 @@ def _pauses(rig: Rig) -> tuple[float, float]:
     window.show_station("Sheets")
     station = window.sheets
     until = time.monotonic() + 60
-    while station.busy and time.monotonic() < until:
+    while station.is_making and time.monotonic() < until:
         app.processEvents()
         time.sleep(0.002)
     station.choices.key = "numbers"
@@ -69,14 +69,14 @@ def _pauses(rig: Rig) -> tuple[float, float]:
     timer.setInterval(1)
     timer.timeout.connect(lambda: beats.append(time.perf_counter()))
     ends.setInterval(5)
-    ends.timeout.connect(lambda: None if station.busy and time.monotonic() < until else loop.quit())
+    ends.timeout.connect(lambda: None if station.is_making and time.monotonic() < until else loop.quit())
     begun = time.perf_counter()
     timer.start()
     ends.start()
     loop.exec()
     took = time.perf_counter() - begun
     longest = max((b - a for a, b in pairwise(beats)), default=0.0) * 1000
-    window.shut()
+    window.end_everything()
     window.close()
     return took, longest
 
@@ -94,9 +94,9 @@ def sheets(say: Say) -> None:
     moved = {k: replace(f, note="x") if n % 10 == 0 else f for n, (k, f) in enumerate(big.fixtures.items())}
     other = replace(big, fixtures=moved)
     a, b = Index(big), Index(other)
-    took = _timed(lambda: compare(a, b))
+    took = _timed(lambda: compare_rigs(a, b))
     say("two rigs of 10,000 fixtures compared, 1,000 differ", f"{took * 1000:.0f} ms", "500 ms", took < 0.5)
-    took = _timed(lambda: compare(Index(big), Index(other)))
+    took = _timed(lambda: compare_rigs(Index(big), Index(other)))
     say("the same, both indexes built anew", f"{took * 1000:.0f} ms", "500 ms", took < 0.5)
     data, _ = dumps_mvr(m.index)
     took = _timed(lambda: dumps_mvr(m.index))
@@ -110,6 +110,6 @@ def sheets(say: Say) -> None:
 
         def read(table: bytes = table) -> object:
             grid = grid_of(table, "x")
-            return understand(m.index, grid.rows, Mapping(guess(rig, grid.rows[0])), grid.loose)
+            return understand_table(m.index, grid.rows, Mapping(guess_mapping(rig, grid.rows[0])), grid.loose)
 
         say(f"1,000 rows taken in from {suffix}", f"{_timed(read, 2):.2f} s")

@@ -53,7 +53,7 @@ def whole(say: Say) -> None:
             window.show()
             window.show_station("Patch")
             _acts(app, window.session, count, times, say)
-            window.shut()
+            window.end_everything()
             window.close()
             window.deleteLater()
             _until_idle(app)

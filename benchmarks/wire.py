@@ -53,8 +53,9 @@ rate, seconds, count = float(sys.argv[1]), float(sys.argv[2]), int(sys.argv[3])
 sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
 sock.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_IF, socket.inet_aton("127.0.0.1"))
 sock.bind(("127.0.0.1", 0))
-packets = [bytearray(sacn.encode(sacn.Data(b"P" * 16, u + 1, bytes(512), "Paced", sequence=0))) for u in range(count)]
-groups = [(sacn.group(u + 1), 5568) for u in range(count)]
+frames = [sacn.Data(b"P" * 16, u + 1, bytes(512), "Paced", sequence=0) for u in range(count)]
+packets = [bytearray(sacn.encode_sacn(f)) for f in frames]
+groups = [(sacn.group_of_universe(u + 1), 5568) for u in range(count)]
 begun, sent, n = time.monotonic(), 0, 0
 while time.monotonic() - begun < seconds:
     due = int((time.monotonic() - begun) * rate)
@@ -71,7 +72,7 @@ print(sent)
 
 def _specs(to: str | None) -> list[UniverseOut]:
     return [
-        UniverseOut(f"w{n}", "sacn", n + 1, (to or sacn.group(n + 1),), row=n, rate=RATE, rule="always")
+        UniverseOut(f"w{n}", "sacn", n + 1, (to or sacn.group_of_universe(n + 1),), row=n, rate=RATE, rule="always")
         for n in range(COUNT)
     ]
 
@@ -169,11 +170,11 @@ def hearing(say: Say, seconds: float) -> None:
         window.files.may_leave = lambda: True  # type: ignore[method-assign]
         window.resize(1280, 800)
         window.show()
-        window.network.start()
+        window.network.start_network()
         window.show_station("Bench")
         window.bench.show_page("Wire")
-        window.bench.wire._pick(("sacn", 7))
-        listener = window.network.listener
+        window.bench.wire._pick_wire(("sacn", 7))
+        listener = window.network.hearing.listener
         assert listener
         beats: list[float] = []
         beat, loop = QTimer(interval=2), QEventLoop()  # a pause is what comes on top of that
@@ -234,7 +235,7 @@ def hearing(say: Say, seconds: float) -> None:
                 "0" if judged else "",
                 got >= sent or not judged,
             )
-        window.shut()
+        window.end_everything()
         window.close()
         app.processEvents()
 
@@ -259,13 +260,13 @@ def fader(say: Say, times: int = 300) -> None:
     from welvo.app.computer import Computer
     from welvo.app.main import make_window
     from welvo.app.session import Session
-    from welvo.demo.gallery import gallery
+    from welvo.demo.gallery import make_gallery
 
     app = QApplication.instance() or QApplication(["bench"])
     sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
     sock.bind((TARGET, sacn.PORT))
     sock.setblocking(False)
-    rig = gallery()
+    rig = make_gallery()
     from msgspec.structs import replace
 
     feed = next(k for k, f in rig.feeds.items() if f.universe == "u1" and f.protocol == "sacn")
@@ -275,8 +276,8 @@ def fader(say: Say, times: int = 300) -> None:
         window = make_window(Session(rig), Computer(), "127.0.0.1", Path(folder))
         window.files.may_leave = lambda: True  # type: ignore[method-assign]
         window.show()
-        window.network.start()
-        window.network.arm()
+        window.network.start_network()
+        window.network.output.arm_output()
         at = rig.fixtures["f101"].at[0].address or 1
         until = time.monotonic() + 1.5
         while time.monotonic() < until:
@@ -289,7 +290,7 @@ def fader(say: Say, times: int = 300) -> None:
                 except BlockingIOError:
                     break
             begun = time.perf_counter()
-            window.network.levels.hold(["f101"], "Dimmer", level / 255)
+            window.network.meant.levels.hold_function(["f101"], "Dimmer", level / 255)
             window.network.touch()
             while time.perf_counter() - begun < 0.5:
                 app.processEvents()
@@ -303,7 +304,7 @@ def fader(say: Say, times: int = 300) -> None:
             pause = time.perf_counter() + 0.011 + 0.0001 * (n % 37)
             while time.perf_counter() < pause:
                 app.processEvents()
-        window.shut()
+        window.end_everything()
         window.close()
     sock.close()
     p99 = float(np.percentile(took, 99))

@@ -169,18 +169,18 @@ def acts(seed: str) -> tuple[int, str]:
     from welvo.app.computer import Computer
     from welvo.app.main import make_window
     from welvo.app.session import Session
-    from welvo.demo.gallery import gallery
+    from welvo.demo.gallery import make_gallery
 
     app, _ = _stand_ins()
-    window = make_window(Session(gallery()), Computer(), "127.0.0.1", Path(HOME) / "state")
+    window = make_window(Session(make_gallery()), Computer(), "127.0.0.1", Path(HOME) / "state")
     window.resize(1280, 800)
     window.files.may_leave = lambda: True  # type: ignore[method-assign]
     window.show()
-    window.network.start()
+    window.network.start_network()
     knocks = Acts(window, seed)
     with littering():  # beside a worker in which Python would collect every 10 ms, if it might
         wrong = knocks.run(500, 60.0)
-    window.shut()
+    window.end_everything()
     window.close()
     window.deleteLater()
     app.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)

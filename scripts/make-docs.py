@@ -10,7 +10,7 @@ from welvo.app.commands import key_rows
 from welvo.checks import checker  # noqa: F401  (importing it registers the rules)
 from welvo.checks.registry import RULES
 from welvo.cli.answers import ANSWERS
-from welvo.formats.rigfile import schema
+from welvo.formats.rigfile import rig_schema
 from welvo.formats.schema import schemas_of
 from welvo.rig.attributes import ATTRIBUTES
 
@@ -152,7 +152,7 @@ MADE = {
     "findings.md": findings,
     "functions.md": words,
     "keys.md": keys,
-    "rig.schema.json": lambda: json.dumps(schema(), indent=1, ensure_ascii=False) + "\n",
+    "rig.schema.json": lambda: json.dumps(rig_schema(), indent=1, ensure_ascii=False) + "\n",
 }
 
 if __name__ == "__main__":

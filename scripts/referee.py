@@ -15,19 +15,19 @@ import tempfile
 import time
 from pathlib import Path
 
-from welvo.demo.gallery import gallery, state_file
-from welvo.formats.rigfile import save
+from welvo.demo.gallery import make_gallery, state_file
+from welvo.formats.rigfile import save_rig_file
 from welvo.live.engine import EngineProcess
 from welvo.live.interfaces import LOOPBACK
 from welvo.live.links import ArtNetLink
 from welvo.live.listener import Listener
-from welvo.live.output import rows_of, streams
-from welvo.live.rdm_link import Gateways, Talk, find
-from welvo.matching.lamps import port_address
+from welvo.live.output import rows_of, streams_to_send
+from welvo.live.rdm_link import Gateways, Talk, find_responders
+from welvo.matching.lamps import address_by_rdm
 from welvo.observed.values import Observed
 from welvo.protocols import artnet
 from welvo.rig.document import Rig
-from welvo.rig.plan import planned
+from welvo.rig.plan import planned_settings
 from welvo.standins.process import StandIns
 
 FIELDS = [
@@ -45,20 +45,20 @@ FIELDS = [
 
 async def ask_lamps(rig: Rig, listener: Listener) -> None:
     """Search a port for lamps, read one of them in full, and set it."""
-    at = port_address(rig, Observed(heard=listener.heard()), "d1", "A")
+    at = address_by_rdm(rig, Observed(heard=listener.heard_devices()), "d1", "A")
     assert at
-    port = Gateways(listener).port(*at)
-    found = await find(port, True)
+    port = Gateways(listener).port_at(*at)
+    found = await find_responders(port, True)
     talk, uid = Talk(port), found[0].uid
-    await talk.read(uid, deep=True)
+    await talk.read_responder(uid, deep=True)
     await talk.set_label(uid, "Seen by the referee")
     await talk.set_address(uid, 17)
-    await talk.identify(uid, True)
-    await talk.identify(uid, False)
+    await talk.identify_responder(uid, True)
+    await talk.identify_responder(uid, False)
 
 
 def main() -> int:
-    rig = gallery()
+    rig = make_gallery()
     with tempfile.TemporaryDirectory() as folder:
         capture = Path(folder) / "lo.pcapng"
         quiet = {**os.environ, "WIRESHARK_EXTCAP_DIR": folder + "/none"}
@@ -68,21 +68,21 @@ def main() -> int:
             env=quiet,
         )
         time.sleep(1.5)
-        save(rig, Path(folder) / "rig.welvo")
+        save_rig_file(rig, Path(folder) / "rig.welvo")
         stand_ins = StandIns(Path(folder) / "rig.welvo", state_file())
         stand_ins.wait_ready()
         listener = Listener(LOOPBACK, [1, 2, 3])
-        listener.start()
+        listener.start_listening()
         engine = None
         try:
             time.sleep(1.0)
             engine = EngineProcess(LOOPBACK.ip, len(rig.universes), "Welvo referee", listener.artnet_fd)
             engine.write(os.urandom(512 * len(rows_of(rig))))
-            engine.set_streams(streams(rig, LOOPBACK, listener.heard(), {}))
+            engine.set_streams(streams_to_send(rig, LOOPBACK, listener.heard_devices(), {}))
             time.sleep(1.5)
             model = rig.device_models[rig.devices["d1"].model]
-            values = {k: v for k, v in planned(rig, "d1").items() if "." in k}
-            ArtNetLink(listener).push(model, listener.heard()["127.0.0.21"], "127.0.0.21", values)
+            values = {k: v for k, v in planned_settings(rig, "d1").items() if "." in k}
+            ArtNetLink(listener).push_settings(model, listener.heard_devices()["127.0.0.21"], "127.0.0.21", values)
             listener.send_artnet(artnet.IpProg(), "127.0.0.50")  # only asks; the controller answers
             listener.send_artnet(artnet.Input(1, (True, False)), "127.0.0.21")
             time.sleep(1.0)
@@ -91,7 +91,7 @@ def main() -> int:
             if engine:
                 engine.stop()
             listener.close()
-            stand_ins.stop()
+            stand_ins.stop_process()
         shark.wait(20)
         read = [
             "tshark",

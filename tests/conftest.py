@@ -108,7 +108,7 @@ def at(universe: int, address: int, **more: object) -> tuple[Place, ...]:
 
 
 def profile(name: str, chart: str, tint: int = 0) -> Profile:
-    return Profile(name=name, code=name[:3].upper(), tint=tint, modes={"m": read_chart(chart).mode("only")})
+    return Profile(name=name, code=name[:3].upper(), tint=tint, modes={"m": read_chart(chart).mode_of_chart("only")})
 
 
 @pytest.fixture

@@ -11,9 +11,9 @@ import jsonschema
 import pytest
 
 from tests.standins.test_pixel import penstock
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.formats.chart import read_chart
-from welvo.formats.rigfile import loads, to_json
+from welvo.formats.rigfile import rig_from_bytes, to_json
 from welvo.rig.document import Rig
 
 ROOT = Path(__file__).parents[1]
@@ -38,7 +38,7 @@ def test_every_chart_in_the_documentation_is_understood() -> None:
 
 def test_the_rig_in_the_documentation_opens_and_fits_the_schema() -> None:
     (text,) = blocks("rig-format.md", "json")
-    rig = loads(text.encode())
+    rig = rig_from_bytes(text.encode())
     assert rig.fixtures and rig.feeds and rig.devices
     parts = json.loads((ROOT / "docs" / "rig.schema.json").read_text())["$defs"]["Rig"]["properties"]
     assert set(json.loads(text)) <= set(parts)
@@ -49,7 +49,7 @@ def test_the_schema_takes_what_the_program_writes_and_refuses_what_it_would_igno
     jsonschema.Draft202012Validator.check_schema(schema)
     assert schema["$id"].startswith("urn:welvo:rig:format-") and "example" not in schema["$id"]
     (text,) = blocks("rig-format.md", "json")
-    for rig in (json.loads(text), json.loads(to_json(gallery())), json.loads(to_json(Rig()))):
+    for rig in (json.loads(text), json.loads(to_json(make_gallery())), json.loads(to_json(Rig()))):
         jsonschema.validate(rig, schema)
     wrong = json.loads(text)
     fixture = next(iter(wrong["fixtures"].values()))
@@ -86,13 +86,13 @@ def test_the_settings_protocol_its_examples_and_the_simulated_devices_agree() ->
         (example,) = blocks("device-settings.md", kind)
         must(kind, json.loads(example))
     device, _ = penstock()
-    staged = device.stage({"1.brightness": 50, "1.chip": "LU-9", "1/1.pixels": 3})
+    staged = device.stage_values({"1.brightness": 50, "1.chip": "LU-9", "1/1.pixels": 3})
     for kind, said in (
-        ("About", device.about()),
-        ("Values", device.values()),
+        ("About", device.about_device()),
+        ("Values", device.all_values()),
         ("Staged", {"results": staged}),
-        ("Waits", {"waits": {k: list(v) for k, v in device.store.waits().items()}}),
-        ("Status", device.status()),
+        ("Waits", {"waits": {k: list(v) for k, v in device.store.waiting_settings().items()}}),
+        ("Status", device.status_page()),
     ):
         must(kind, json.loads(json.dumps(said)))
     with pytest.raises(jsonschema.ValidationError):

@@ -18,7 +18,7 @@ from welvo.app.session import Session
 from welvo.app.widgets.fields import Choice, Field, Tick
 from welvo.app.widgets.theme import THEME
 from welvo.app.window import Window
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.formats import rigfile
 from welvo.live.beside import Act
 from welvo.live.engine import EngineState
@@ -40,7 +40,7 @@ def own_folders(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
 def beside_stand_ins(rig: Rig, state: str, folder: Path) -> Iterator[tuple[Window, StandIns]]:
     """A real window that listens, over a rig whose devices are simulated as a state (TOML) says."""
     file, as_is = folder / "rig.welvo", folder / "state.toml"
-    rigfile.save(rig, file)
+    rigfile.save_rig_file(rig, file)
     as_is.write_text(state)
     stand_ins = StandIns(file, as_is)
     stand_ins.wait_ready()
@@ -48,12 +48,12 @@ def beside_stand_ins(rig: Rig, state: str, folder: Path) -> Iterator[tuple[Windo
     window.resize(1280, 800)  # the screen of a test may be smaller
     window.files.may_leave = lambda: True  # type: ignore[method-assign]
     window.show()
-    window.network.start()
+    window.network.start_network()
     try:
         yield window, stand_ins
     finally:
-        window.shut()
-        stand_ins.stop()
+        window.end_everything()
+        stand_ins.stop_process()
         window.close()
         window.deleteLater()
         QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
@@ -76,10 +76,10 @@ def make(qtbot: QtBot, tmp_path: Path) -> Iterator[Callable[[Rig], Window]]:
     yield open_
     for n, w in enumerate(made):  # whatever a test did by hand, what stands there can be saved and opened again
         file = tmp_path / f"at-the-end-{n}.welvo"
-        rigfile.save(w.session.rig, file)
-        assert rigfile.load(file) == w.session.rig
+        rigfile.save_rig_file(w.session.rig, file)
+        assert rigfile.load_rig_file(file) == w.session.rig
     for w in made:
-        w.shut()
+        w.end_everything()
         w.close()
         w.deleteLater()
     # Without an event loop of its own a test run never gets to deferred deletes, and each window would slow the next.
@@ -89,7 +89,7 @@ def make(qtbot: QtBot, tmp_path: Path) -> Iterator[Callable[[Rig], Window]]:
 
 @pytest.fixture
 def window(make: Callable[[Rig], Window]) -> Window:
-    return make(gallery())
+    return make(make_gallery())
 
 
 @pytest.fixture

@@ -13,20 +13,20 @@ from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import Recorder, answer, hear
 from welvo.app.bench.holding import HeldList, HoldColour, Spread
-from welvo.app.bench.solving import Solving, fitting, hold_for
+from welvo.app.bench.solving import Solving, fitting_solvers, hold_for
 from welvo.app.session import Selection
-from welvo.app.widgets.painting import clear
+from welvo.app.widgets.painting import clear_layout
 from welvo.app.window import Window
-from welvo.bench.levels import read_value
+from welvo.bench.levels import read_function_value
 from welvo.bench.questions import LAMP_QUESTIONS, behind_the_facts
-from welvo.bench.record import recorded
+from welvo.bench.record import record_tests
 from welvo.formats.pcap import Datagram
 from welvo.live.recording import Recording
 from welvo.live.worker import Faults
 from welvo.observed.values import SourceSeen
 from welvo.protocols import sacn
 from welvo.rig.base import Refused
-from welvo.rig.edits import move
+from welvo.rig.edits import move_item
 
 
 @pytest.fixture
@@ -44,7 +44,7 @@ def pick(window: Window, qtbot: QtBot, typed: str) -> None:
 
 
 def frame(window: Window, universe: str = "u1") -> bytes:
-    found = window.network.meant.frame(universe)
+    found = window.network.meant.meant_frame(universe)
     assert found is not None
     return found.tobytes()
 
@@ -77,7 +77,7 @@ def test_values_are_typed_in_percent_and_refused_outside(bench: Window, qtbot: Q
     qtbot.keyClick(bench.bench.bank, Qt.Key.Key_Return)
     assert bench.network.meant.levels.held["a", "Dimmer"] == 0.5
     with pytest.raises(Refused, match="degrees"):
-        read_value(bench.session.index, "a", "Dimmer", "45°")
+        read_function_value(bench.session.index, "a", "Dimmer", "45°")
 
 
 def test_reveal_only_these_master_and_what_is_held(bench: Window, qtbot: QtBot) -> None:
@@ -101,7 +101,7 @@ def test_reveal_only_these_master_and_what_is_held(bench: Window, qtbot: QtBot) 
     qtbot.keyClicks(master, "101")
     qtbot.keyClick(master, Qt.Key.Key_Return)
     assert bench.network.meant.levels.master == 0.5 and "0 to 100" in bench.message.words
-    held = HeldList(bench.session, bench.network, bench, bench.bench._after)
+    held = HeldList(bench.session, bench.network, bench, bench.bench._follow_levels)
     assert [r.cells[0] for r in held.list.rows.lines].count("102") >= 1
     held.list.selectAll()
     held.release.click()
@@ -111,15 +111,15 @@ def test_reveal_only_these_master_and_what_is_held(bench: Window, qtbot: QtBot) 
 
 def test_spreading_and_colours(bench: Window, qtbot: QtBot) -> None:
     pick(bench, qtbot, "101, 102, 201")
-    keys = bench.bench.keys
-    spread = Spread(bench.session, bench.network, keys, bench.bench.bank.faders, bench, bench.bench._after)
+    keys = bench.bench.selected_keys
+    spread = Spread(bench.session, bench.network, keys, bench.bench.bank.faders, bench, bench.bench._follow_levels)
     spread.function.set_options([("Dimmer", "dimmer")], "Dimmer")
     spread.first.setText("0 %")
     spread.last.setText("100 %")
     assert "0, 50, 100 %" in spread.saying.text()
     spread.go.click()
     assert [bench.network.meant.levels.held[k, "Dimmer"] for k in keys] == [0, 0.5, 1]
-    colour = HoldColour(bench.session, bench.network, ["c", "e"], bench, bench.bench._after)
+    colour = HoldColour(bench.session, bench.network, ["c", "e"], bench, bench.bench._follow_levels)
     colour.line.setText("nonsense")
     assert not colour.go.isEnabled() and "is no colour" in colour.saying.text()
     colour.line.setText("255 0 0")
@@ -155,7 +155,7 @@ def test_a_cycle_goes_by_keys_alone_and_its_result_is_kept(bench: Window, qtbot:
     kept = bench.session.rig.tests["item/c"].tests[-1]
     assert (kept.result, kept.note, kept.what) == ("doubtful", "pixel 3 is dim", "every component alone")
     qtbot.keyClick(page, Qt.Key.Key_Escape)
-    assert not page.running and frame(bench, "u2")[2:5] == b"\0\0\0"
+    assert not page.is_running and frame(bench, "u2")[2:5] == b"\0\0\0"
     bench.session.select_items([])
     page.kinds["ramp"].click()
     assert "Pick what is to be tested" in bench.message.words and not page.kinds["ramp"].isChecked()
@@ -169,12 +169,12 @@ def test_steps_a_second_that_are_none_are_refused_and_no_test_begins(bench: Wind
     bench.bench.show_page("Test")
     page.speed.setText(typed)
     with pytest.raises(Refused, match="steps a second"):
-        page.begin("ramp")
-    assert not page.running and page.speed.text() == typed  # what was typed stays, to be put right
+        page.begin_cycle("ramp")
+    assert not page.is_running and page.speed.text() == typed  # what was typed stays, to be put right
     page.speed.setText("2,5")
-    page.begin("ramp")
+    page.begin_cycle("ramp")
     assert page.cycle is not None and page.cycle.speed == 2.5
-    page.stop()
+    page.stop_cycle()
 
 
 def test_a_cycle_moves_on_by_itself(bench: Window, qtbot: QtBot) -> None:
@@ -182,9 +182,9 @@ def test_a_cycle_moves_on_by_itself(bench: Window, qtbot: QtBot) -> None:
     bench.bench.show_page("Test")
     page = bench.bench.cycles
     page.speed.set_value("20")
-    page.begin("pixels")
+    page.begin_cycle("pixels")
     qtbot.waitUntil(lambda: page.cycle is not None and page.cycle.at >= 3, timeout=3000)
-    page.stop()
+    page.stop_cycle()
 
 
 def test_the_halving_search_in_the_window(bench: Window, qtbot: QtBot) -> None:
@@ -197,7 +197,7 @@ def test_the_halving_search_in_the_window(bench: Window, qtbot: QtBot) -> None:
         lit = frame(bench, "u2")[there - 1] == 255
         qtbot.keyClick(page, Qt.Key.Key_Y if lit else Qt.Key.Key_N)
     assert page.words.text() == "It answers at 2.077"
-    page.stop()
+    page.stop_cycle()
 
 
 def test_the_record_lists_what_is_left_and_wakes(bench: Window, qtbot: QtBot) -> None:
@@ -207,16 +207,16 @@ def test_the_record_lists_what_is_left_and_wakes(bench: Window, qtbot: QtBot) ->
     rows = [r.cells for r in page.list.rows.lines]
     assert [r[0] for r in rows] == ["101", "102", "201", "ribbon"] and {r[1] for r in rows} == {"not tested"}
     page.list.selectRow(0)
-    page.result("passed")
+    page.record_result("passed")
     assert page.progress.text() == "1 of 4 things passed"
-    bench.session.edit(move, "a", 0, "u1", 200)
+    bench.session.make_edit(move_item, "a", 0, "u1", 200)
     assert page.list.rows.lines[0].cells[1] == "changed since, was passed"
     page.show_.setCurrentIndex(page.show_.findData("woken"))
     page.refresh()
     assert [r.cells[0] for r in page.list.rows.lines] == ["101"]
     page.list.clearSelection()
     with pytest.raises(Refused, match="pick what was tested"):
-        page.result("failed")
+        page.record_result("failed")
 
 
 class Wire:
@@ -226,31 +226,31 @@ class Wire:
         self.heard_ = heard
         self.recorder: Any = None
 
-    def universe(self, protocol: str, wire: int, now: float) -> list[tuple[SourceSeen, bytes]]:
+    def sources_of_universe(self, protocol: str, wire: int, now: float) -> list[tuple[SourceSeen, bytes]]:
         return [x for x in self.heard_ if (x[0].protocol, x[0].wire) == (protocol, wire)]
 
     def source_levels(self, protocol: str, wire: int, key: str) -> bytes | None:
         return next((v for s, v in self.heard_ if (s.protocol, s.wire, s.key) == (protocol, wire, key)), None)
 
-    def record(self, recorder: Any) -> None:
+    def record_into(self, recorder: Any) -> None:
         self.recorder = recorder
 
     artnet_fd = -1
     faults = Faults()
 
-    def heard(self) -> dict[str, Any]:
+    def heard_devices(self) -> dict[str, Any]:
         return {}
 
-    def sources(self, now: float) -> list[SourceSeen]:
+    def heard_sources(self, now: float) -> list[SourceSeen]:
         return []
 
-    def own(self, cid: bytes) -> None: ...
-    def join(self, universes: list[int]) -> None: ...
+    def own_streams(self, cid: bytes) -> None: ...
+    def join_universes(self, universes: list[int]) -> None: ...
     def count_anew(self) -> None: ...
     def own_drops(self) -> int:
         return 7
 
-    def levels(self, protocol: str, wire: int) -> None: ...
+    def levels_on_wire(self, protocol: str, wire: int) -> None: ...
     def close(self) -> None: ...
 
 
@@ -266,7 +266,7 @@ def test_the_wire_shows_whose_each_slot_is_and_what_changed(bench: Window, qtbot
     bench.session.observe(sources=tuple(s for s, _ in heard))
     page = bench.bench.wire
     bench.bench.show_page("Wire")
-    page._pick(("sacn", 1))
+    page._pick_wire(("sacn", 1))
     assert page.cells.levels[:2] == b"\x05\x09" and page.cells.owners[:2] == (0, 1)
     assert page.note.text().endswith("; 7 packets lost in this computer")
     assert "both send sACN 1" in page.said.text() and len(page.sources.rows.lines) == 2
@@ -277,7 +277,7 @@ def test_the_wire_shows_whose_each_slot_is_and_what_changed(bench: Window, qtbot
     page.hold.click()
     wire.heard_ = [(source("One"), b"\x05\x07" + bytes(510))]
     page.tick()
-    assert page.cells.differing() == [2] and page.said.text().startswith("1 slot not as held, the first is 2.")
+    assert page.cells.differing_slots() == [2] and page.said.text().startswith("1 slot not as held, the first is 2.")
     qtbot.mouseClick(page.cells, Qt.MouseButton.LeftButton, pos=QPoint(60, 5))
     assert "Slot 2" in page.said.text()
     page.all.click()
@@ -297,7 +297,7 @@ def packets() -> list[Datagram]:
             5568,
             "239.255.0.1",
             5568,
-            sacn.encode(sacn.Data(cid, 1, bytes((n,)) + bytes(511), "Desk", sequence=n)),
+            sacn.encode_sacn(sacn.Data(cid, 1, bytes((n,)) + bytes(511), "Desk", sequence=n)),
         )
         for n in range(21)
     ]
@@ -310,13 +310,13 @@ def test_a_recording_is_looked_at_saved_opened_and_sent_only_when_armed(
     bench.network.hearing.listener = wire  # type: ignore[assignment]
     page = bench.bench.wire
     bench.bench.show_page("Wire")
-    page._record()
+    page._start_recording()
     for d in packets():
-        wire.recorder.take(d)
-    page._record()
-    assert wire.recorder is None and page.recording and page.recording.seconds == pytest.approx(2.0)
+        wire.recorder.take_datagram(d)
+    page._start_recording()
+    assert wire.recorder is None and page.recording and page.recording.length_in_seconds == pytest.approx(2.0)
     page.slider.setValue(1000)
-    page._pick(("sacn", 1))
+    page._pick_wire(("sacn", 1))
     assert page.cells.levels[0] == 10 and page.moment.text() == "1.0 of 2.0 s"
     page.save_file(tmp_path / "x.pcap")
     page.to_live()
@@ -329,44 +329,47 @@ def test_a_recording_is_looked_at_saved_opened_and_sent_only_when_armed(
     page.slider.setValue(500)
     page.onto.setChecked(True)
     with pytest.raises(Refused, match="Arm first"):
-        page._onto()
+        page._play_onto_wire()
     assert not page.onto.isChecked() and not bench.network.meant.levels.playback
-    bench.network.output.arm()
+    bench.network.output.arm_output()
     page.onto.setChecked(True)
-    page._onto()
+    page._play_onto_wire()
     assert frame(bench)[0] == 5
     page.run.click()
     qtbot.waitUntil(lambda: frame(bench)[0] >= 8, timeout=4000)
-    bench.network.output.disarm()
+    bench.network.output.disarm_output()
     qtbot.waitUntil(lambda: not bench.network.meant.levels.playback, timeout=3000)
     page.to_live()
     bench.network.hearing.listener = None
     with pytest.raises(Refused, match="Nothing is listened to"):
-        page._record()
+        page._start_recording()
 
 
 def test_a_recording_of_nothing_is_said(bench: Window) -> None:
     wire = Wire([])
     bench.network.hearing.listener = wire  # type: ignore[assignment]
     page = bench.bench.wire
-    page._record()
+    page._start_recording()
     with pytest.raises(Refused, match="Nothing was heard"):
-        page._record()
-    assert page.recording is None and Recording([]).seconds == 0
+        page._start_recording()
+    assert page.recording is None and Recording([]).length_in_seconds == 0
     bench.network.hearing.listener = None
 
 
 def test_solvers_light_what_they_ask_for(bench: Window, qtbot: QtBot) -> None:
     index = bench.session.index
-    assert fitting(index, "e") == ["order", "lies", "base"] and fitting(index, "c") == ["address", "base"]
-    dialog = Solving(bench.session, bench.network, "order", "e", bench, bench.network.meant.touch)
+    assert fitting_solvers(index, "e") == ["order", "lies", "base"] and fitting_solvers(index, "c") == [
+        "address",
+        "base",
+    ]
+    dialog = Solving(bench.session, bench.network, "order", "e", bench, bench.network.meant.note_touched)
     assert frame(bench, "u2")[100:103].count(255) == 1
     for _ in range(2):
         test = dialog.solver.next_test
-        dialog._answer(test, dialog.solver.predict("BGR", test))
-    assert dialog.solver.verdict == "It is BGR." and not any(frame(bench, "u2")[100:103])
-    dialog._back(dialog.solver.sights[0].test)
-    assert len(dialog.solver.left) == 2
+        dialog._answer_test(test, dialog.solver.predict("BGR", test))
+    assert dialog.solver.words_of_verdict == "It is BGR." and not any(frame(bench, "u2")[100:103])
+    dialog._take_back(dialog.solver.sights[0].test)
+    assert len(dialog.solver.still_possible) == 2
     dialog.reject()
     assert bench.network.meant.levels.test is None
     hold, keys = hold_for(index, "base", "a", "universe 1")
@@ -379,14 +382,14 @@ def test_where_facts_end_one_question_is_asked_and_answers_are_taken_back(bench:
     panel = bench.bench.panel
     bench.session.select_items(["a"])
     panel._answers.clear()
-    clear(panel.body)
-    panel._ask("a")
+    clear_layout(panel.body)
+    panel._ask_question("a")
     first = {b.text() for b in panel.findChildren(QPushButton)}
     asked = behind_the_facts(bench.session.index, "a").next_test
     assert set(next(q.answers for q in LAMP_QUESTIONS if q.name == asked)) <= first
-    panel._answer("a", "life", "no")
-    clear(panel.body)
-    panel._ask("a")
+    panel._answer_question("a", "life", "no")
+    clear_layout(panel.body)
+    panel._ask_question("a")
     assert any("It has no power." in w.text() for w in panel.findChildren(type(bench.bench._what)))
     panel._take_back("a", "life")
     assert panel._answers["a"] == ()
@@ -396,13 +399,13 @@ def test_what_was_tested_is_marked_on_the_tapes_and_the_riser(runs: Window, qtbo
     s = runs.session
     pen = next(k for k, d in s.rig.devices.items() if d.name == "PENSTOCK")
     runs.show_station("Runs")
-    s.select(Selection("device", (pen,)))
+    s.change_selection(Selection("device", (pen,)))
     QApplication.processEvents()
     riser = runs.runs.riser.grab().toImage()
     runs.show_station("Patch")
     QApplication.processEvents()
     tapes = runs.patch.tapes.grab().toImage()
-    s.amend("tests", recorded(s.index, ["item/f101", f"port/{pen}/1"], "passed", "x", "Ann", 1.0))
+    s.amend_record("tests", record_tests(s.index, ["item/f101", f"port/{pen}/1"], "passed", "x", "Ann", 1.0))
     QApplication.processEvents()
     assert runs.patch.tapes.grab().toImage() != tapes
     runs.show_station("Runs")

@@ -14,16 +14,16 @@ from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import beside_stand_ins
 from welvo.app.devices.find import FindDevice
-from welvo.app.devices.rehearse import Rehearsal, RehearseRig, read_value
+from welvo.app.devices.rehearse import Rehearsal, RehearseRig, read_fault_value
 from welvo.app.jobs.live_path import chain_of
 from welvo.app.session import Selection, Session
 from welvo.app.window import Window
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.live.status import read_status
 from welvo.rig.base import Refused
 from welvo.rig.edits import plan_setting
 from welvo.runs.bridge import set_right
-from welvo.settings.compare import differing
+from welvo.settings.compare import lines_that_differ
 from welvo.survey.target import find_target
 
 MOST_CLICKS, MOST_KEYS = 12, 4
@@ -41,12 +41,12 @@ instead = "127.0.1.31"
 @pytest.fixture
 def new(tmp_path: Path, qtbot: QtBot) -> Iterator[Window]:
     """The gallery with its bridge set right, and two devices that have just come out of their boxes."""
-    rig = gallery()
+    rig = make_gallery()
     pen = next(k for k, d in rig.devices.items() if d.name == "PENSTOCK")
     rig, _ = set_right(rig, pen, "6", 2)
     with beside_stand_ins(rig, STATE, tmp_path) as (window, _):
         window.show_station("Devices")
-        window.session.select(Selection("device", (pen,)))
+        window.session.change_selection(Selection("device", (pen,)))
         yield window
 
 
@@ -54,7 +54,7 @@ def test_from_a_factory_address_to_the_right_level_behind_its_bridge(
     new: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     session, network, station = new.session, new.network, new.devices
-    pen = session.selection.first
+    pen = session.selection.first_selected
     clicks = keys = 0
     monkeypatch.setattr("welvo.app.widgets.dialogs.ask_act", lambda *_, **__: "restart")
 
@@ -72,18 +72,18 @@ def test_from_a_factory_address_to_the_right_level_behind_its_bridge(
         qtbot.mouseClick(found()[0], Qt.MouseButton.LeftButton)
         clicks += 1
 
-    until(lambda: "DEV-02" in session.report.codes)
+    until(lambda: "DEV-02" in session.report.codes_found)
     find = FindDevice(session, network, pen, new)
     find.show()
     clicks += 1  # Find it…
     until(lambda: find.search is not None)
-    assert find.search and find.search.cause and find.search.cause.code == "factory"
+    assert find.search and find.search.likeliest_cause and find.search.likeliest_cause.code == "factory"
     press(find, "Give it 127.0.0.50")
     until(lambda: "127.0.0.50" in session.observed.said)
     press(find, "Close")
-    until(lambda: len(differing(station.settings.lines)) > 40)
+    until(lambda: len(lines_that_differ(station.settings.lines)) > 40)
     press(station, "Push")
-    until(lambda: network.devices.busy(pen) is None and any(x.waits for x in station.settings.lines), 40)
+    until(lambda: network.devices.push_under_way(pen) is None and any(x.waits for x in station.settings.lines), 40)
     assert not [r for r in session.observed.results[pen].values() if r.outcome not in ("taken", "waits")]
     press(station, "Save")
     until(lambda: not any("save" in x.waits for x in station.settings.lines))
@@ -91,8 +91,8 @@ def test_from_a_factory_address_to_the_right_level_behind_its_bridge(
     until(lambda: not any("apply" in x.waits for x in station.settings.lines))
     assert {x.key for x in station.settings.lines if x.waits} <= {"mode", "7.chip"}
     press(station, "Restart")
-    until(lambda: not any(x.waits for x in station.settings.lines) and network.devices.busy(pen) is None)
-    assert not differing(station.settings.lines)
+    until(lambda: not any(x.waits for x in station.settings.lines) and network.devices.push_under_way(pen) is None)
+    assert not lines_that_differ(station.settings.lines)
     assert session.rig.devices[pen].snapshots[-1].why == "before a restart"
     new.show_station("Bench")
     clicks += 1
@@ -125,7 +125,7 @@ def test_a_node_is_given_its_address_by_art_net_and_followed(new: Window, qtbot:
     assert any(f.code == "DEV-10" and "127.0.1.31" in f.title for f in session.report.findings)
     find = FindDevice(session, new.network, node, new)
     qtbot.waitUntil(lambda: find.search is not None, timeout=15_000)
-    assert find.search and find.search.cause and find.search.cause.code == "factory"
+    assert find.search and find.search.likeliest_cause and find.search.likeliest_cause.code == "factory"
     assert find.renumber.text() == "Give it 127.0.0.31"
     find.renumber.click()
     qtbot.waitUntil(lambda: "SLUICE-N answers at 127.0.0.31 now." in told, timeout=15_000)
@@ -144,7 +144,7 @@ def test_a_device_that_does_not_come_back_is_said(new: Window, qtbot: QtBot, mon
     told: list[str] = []
     session.said.connect(lambda words, _: told.append(words))
     qtbot.waitUntil(lambda: network.hearing.listener is not None, timeout=5000)
-    session.edit(plan_setting, brine, "ip", "127.0.0.200")
+    session.make_edit(plan_setting, brine, "ip", "127.0.0.200")
     monkeypatch.setattr("welvo.app.jobs.pushing.FOLLOW_FOR", 0.5)
     network.pushing.give_address(brine, "127.0.0.201")  # nobody is at either
     qtbot.waitUntil(lambda: any("does not answer at 127.0.0.200" in t for t in told), timeout=10_000)
@@ -161,26 +161,26 @@ def test_a_rig_is_rehearsed_and_broken_on_purpose(new: Window, qtbot: QtBot) -> 
     assert rehearsal.stand_ins
     with pytest.raises(RuntimeError, match="cannot be had"):  # two sets of stand-ins at one address
         rehearsal.stand_ins.wait_ready()
-    dialog._fill()
+    dialog._fill_devices()
     assert "cannot be had" in dialog.saying.text()
-    rehearsal.stop()
+    rehearsal.stop_rehearsal()
     for fault, typed, value in (
         ("refuses", "6.brightness, 1.chip", ["6.brightness", "1.chip"]), ("slow", "1.5", 1.5), ("halts", "2", 2),
         ("twin", "", True), ("test", " red ", "red"),
     ):  # fmt: skip
-        assert read_value(fault, typed) == value
+        assert read_fault_value(fault, typed) == value
     for bad in ("many", "-1", "601"):
         with pytest.raises(Refused):
-            read_value("lossy", bad)
+            read_fault_value("lossy", bad)
     with pytest.raises(Refused, match="Nothing is simulated"):
-        rehearsal.fault("127.0.0.50", "twin", True)
+        rehearsal.switch_fault("127.0.0.50", "twin", True)
     dialog.reject()
 
 
 def test_faults_are_switched_from_the_window(tmp_path: Path, qtbot: QtBot) -> None:
     rehearsal = Rehearsal()
-    rig = gallery()
-    rehearsal.start(rig, True)
+    rig = make_gallery()
+    rehearsal.start_rehearsal(rig, True)
     try:
         assert rehearsal.stand_ins
         rehearsal.stand_ins.wait_ready()
@@ -197,7 +197,7 @@ def test_faults_are_switched_from_the_window(tmp_path: Path, qtbot: QtBot) -> No
         qtbot.waitUntil(lambda: read_status("127.0.0.50", 8421)["test"] == "", timeout=5000)
         assert not rehearsal.on
         dialog.stop.click()
-        assert not rehearsal.running
+        assert not rehearsal.is_running
         dialog.reject()
     finally:
-        rehearsal.stop()
+        rehearsal.stop_rehearsal()

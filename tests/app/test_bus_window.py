@@ -19,7 +19,7 @@ from welvo.app.devices.bus_groups import HEAD, group_mark
 from welvo.app.widgets.fields import CommandLine, Field
 from welvo.app.window import Window
 from welvo.buses.plan import bus_at
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.live.status import read_status
 from welvo.rig.base import Refused
 from welvo.rig.refs import Goto, PortRef
@@ -31,7 +31,7 @@ MOST_CLICKS, MOST_KEYS = 7, 60
 
 def beside(tmp_path: Path, gear: str) -> Iterator[Window]:
     state = f'["127.0.0.70"]\nplanned = true\nbus_speed = 200\ngear = {{ "BUS 1" = {{ {gear} }} }}\n'
-    with beside_stand_ins(gallery(), state, tmp_path) as (window, _):
+    with beside_stand_ins(make_gallery(), state, tmp_path) as (window, _):
         window.resize(1280, 800)
         yield window
 
@@ -101,7 +101,7 @@ def test_twenty_gear_in_the_wrong_order_are_put_right(mixed: Window, qtbot: QtBo
         field = next(
             f for f in page.findChildren(CommandLine) if f.accessibleName().startswith("Place") and f.isVisible()
         )
-        here = page.work.staged.get(page.ref, {}).get(page._apart[0], page._apart[0])
+        here = page.work.staged.get(page.bus_shown, {}).get(page._apart[0], page._apart[0])
         if number != str(here):
             qtbot.keyClicks(field, number)
             hand.keys += len(number)
@@ -133,7 +133,7 @@ def test_from_a_search_to_a_stored_and_recalled_scene(faulty: Window, qtbot: QtB
     done(faulty, qtbot)
     assert page._counts.text().startswith("20 answered") and "without address" not in page._counts.text()
     assert len({g["short"] for g in gear_now().values()}) == 20
-    page._pick(0)
+    page._pick_place(0)
     panel = faulty.devices.panel
     level = named(qtbot, panel, "Level now")
     level.setText("10 %")
@@ -144,19 +144,19 @@ def test_from_a_search_to_a_stored_and_recalled_scene(faulty: Window, qtbot: QtB
     page._choose_scene("7")
     press(page, "Store present levels")
     done(faulty, qtbot)
-    page.work.set_level(page.ref, None, 0)
+    page.work.set_level(page.bus_shown, None, 0)
     done(faulty, qtbot)
     assert all(g["level"] == 0 for g in gear_now().values())
     press(page, "Recall")
     done(faulty, qtbot)
     assert gear_now()["Arch 1L"]["level"] == 170 and gear_now()["Arch 1R"]["level"] == 254
     press(page, "Plan what is stored")
-    assert dict(bus_at(session.rig, page.ref).at(0).scenes)[7] == 170
+    assert dict(bus_at(session.rig, page.bus_shown).gear_at(0).scenes)[7] == 170
     field = named(qtbot, page, "Scene level of gear 0")
     field.setText("300")
     assert not field.commit() and "is no level" in field.toolTip()
     field.setText("none")
-    assert field.commit() and dict(bus_at(session.rig, page.ref).at(0).scenes)[7] == 255
+    assert field.commit() and dict(bus_at(session.rig, page.bus_shown).gear_at(0).scenes)[7] == 255
 
 
 def test_initialising_warns_remembers_and_can_be_put_back(
@@ -197,7 +197,7 @@ def test_gear_is_dragged_planned_grouped_and_written(faulty: Window, qtbot: QtBo
     done(faulty, qtbot)
 
     def drag(one: int, two: int) -> None:
-        a, b = board.cell(one).center(), board.cell(two).center()
+        a, b = board.cell_of_place(one).center(), board.cell_of_place(two).center()
         qtbot.mousePress(board, Qt.MouseButton.LeftButton, pos=a.toPoint())
         page.board.mouseMoveEvent(_moved(b))
         qtbot.mouseRelease(board, Qt.MouseButton.LeftButton, pos=b.toPoint())
@@ -205,39 +205,42 @@ def test_gear_is_dragged_planned_grouped_and_written(faulty: Window, qtbot: QtBo
     board.chosen = 5
     board.setFocus()
     qtbot.keyClick(board, Qt.Key.Key_Space)
-    assert page.work.blinking == (page.ref, 5) and board.blinking == 5
+    assert page.work.blinking == (page.bus_shown, 5) and board.blinking == 5
     page.work._blinks_until = 0.0  # ten seconds later
     until(qtbot, lambda: board.blinking == -1)
     drag(0, 40)
     drag(1, 2)
-    assert page.work.staged[page.ref] == {0: 40, 1: 2, 2: 1}
+    assert page.work.staged[page.bus_shown] == {0: 40, 1: 2, 2: 1}
     drag(40, 0)
-    assert page.work.staged[page.ref] == {1: 2, 2: 1}
+    assert page.work.staged[page.bus_shown] == {1: 2, 2: 1}
     with pytest.raises(Refused, match="“x” is no place"):
         page.move_to(5, "x")
     with pytest.raises(Refused, match="There is no place 64"):
         page.move_to(5, "64")
     press(page, "Discard")
-    assert page.ref not in page.work.staged
+    assert page.bus_shown not in page.work.staged
     page.quick.setText("40–41 Niche")
-    assert page.quick.commit() and bus_at(session.rig, page.ref).at(41).name == "Niche 2"
+    assert page.quick.commit() and bus_at(session.rig, page.bus_shown).gear_at(41).name == "Niche 2"
     page.show_page("Groups")
     matrix = page.groups
-    qtbot.waitUntil(lambda: matrix._cell(5, 3).center().y() > HEAD and matrix.isVisible())
-    cell = matrix._cell(5, 3).center()
+    qtbot.waitUntil(lambda: matrix._cell_of_group(5, 3).center().y() > HEAD and matrix.isVisible())
+    cell = matrix._cell_of_group(5, 3).center()
     assert cell.y() > HEAD
     qtbot.mouseClick(matrix, Qt.MouseButton.LeftButton, pos=cell.toPoint())
     planned = matrix.places[5]
-    assert group_mark(planned, 3) == "differs" and bus_at(session.rig, page.ref).at(planned.at).groups == (1, 3)
-    session.edit(lambda rig: _fade(rig, page.ref, planned.at))
+    assert group_mark(planned, 3) == "differs" and bus_at(session.rig, page.bus_shown).gear_at(planned.at).groups == (
+        1,
+        3,
+    )
+    session.make_edit(lambda rig: _fade(rig, page.bus_shown, planned.at))
     assert "BUS-10" in {f.code for f in session.report.findings}
     press(page, "Write 2 settings")
     done(faulty, qtbot)
     assert "2 settings taken and read back" in faulty.message.words
     assert group_mark(matrix.places[5], 3) == "matches"
     with pytest.raises(Refused, match="set as planned"):
-        page.work.write(page.ref)
-    session.undo()
+        page.work.write_planned(page.bus_shown)
+    session.undo_edit()
     before = session.observed.buses
     page.search.click()
     page.work.forget()  # another rig: what ends now is not its
@@ -246,7 +249,7 @@ def test_gear_is_dragged_planned_grouped_and_written(faulty: Window, qtbot: QtBo
     assert session.observed.buses is before and not page.work.progress
     faulty.network.hearing.quiet = True
     with pytest.raises(Refused, match="nothing may be sent"):
-        page._search()
+        page._search_bus()
 
 
 def _moved(to: QPointF) -> Any:
@@ -270,19 +273,19 @@ def test_a_gateway_follows_its_universe(faulty: Window, qtbot: QtBot) -> None:
     faulty.show_station("Bench")
     network = faulty.network
     faulty.session.select_items([])
-    assert network.output.arm()
+    assert network.output.arm_output()
     network.meant.levels.hold_slot("u31", 1, 255)
     network.meant.levels.hold_slot("u31", 2, 100)
-    network.meant.touch()
+    network.meant.note_touched()
     until(qtbot, lambda: page()["Arch 1L"]["level"] == 254 and page()["Arch 1R"]["level"] == 100)
-    network.output.disarm()
+    network.output.disarm_output()
 
 
 def test_typed_times_say_the_step_they_become_and_what_is_wrong_stays_in_its_field(
     faulty: Window, qtbot: QtBot
 ) -> None:
     page = at_bus(faulty, qtbot)
-    page._pick(3)
+    page._pick_place(3)
     panel, session = faulty.devices.panel, faulty.session
 
     def field(name: str) -> Field:
@@ -295,7 +298,7 @@ def test_typed_times_say_the_step_they_become_and_what_is_wrong_stays_in_its_fie
     said = [x.text() for x in panel.findChildren(QLabel) if "becomes" in x.text()]
     assert said == ["2.1 becomes 2.0 s, the nearest there is."]
     qtbot.keyClick(time_, Qt.Key.Key_Return)
-    assert bus_at(session.rig, page.ref).at(3).fade_time == 4
+    assert bus_at(session.rig, page.bus_shown).gear_at(3).fade_time == 4
     for name, wrong, right, key, value in (
         ("Groups", "16", "0, 5", "groups", (0, 5)), ("Least level", "0", "10 %", "least", 170),
         ("At power-on", "300", "last", "power_on", 255), ("Drives", "9999", "201", "fixture", "f201"),
@@ -306,11 +309,11 @@ def test_typed_times_say_the_step_they_become_and_what_is_wrong_stays_in_its_fie
         assert not f.commit() and f.refusal.text(), name
         f.setText(right)
         assert f.commit(), name
-        assert getattr(bus_at(session.rig, page.ref).at(3), key) == value, name
+        assert getattr(bus_at(session.rig, page.bus_shown).gear_at(3), key) == value, name
     page._choose_port("BUS 2")
     start = field("First slot")
     start.setText("513")
     assert not start.commit() and "from 1 to 512" in start.refusal.text()
     while session.history.undo_label:
-        session.undo()
-    assert session.rig == gallery()
+        session.undo_edit()
+    assert session.rig == make_gallery()

@@ -11,7 +11,7 @@ import pytest
 from tests.app.conftest import Recorder
 from welvo import patience
 from welvo.app.window import Window
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.formats.versions import name_version
 from welvo.live.interfaces import Interface
 from welvo.live.listener import Listener
@@ -43,10 +43,12 @@ def test_ages_stay_true_and_what_is_written_down_has_the_new_time(jump: Callable
 def test_who_sends_is_heard_and_who_ended_is_gone(jump: Callable[[], float]) -> None:
     listener = Listener(Interface("lo", "127.0.0.87", "255.0.0.0"), poll=False, quiet=True)
     try:
-        listener.take(sacn.encode(sacn.Data(b"c" * 16, 9, b"\x07", "Desk")), "127.0.0.9", listener._clock())
+        listener.take_datagram(
+            sacn.encode_sacn(sacn.Data(b"c" * 16, 9, b"\x07", "Desk")), "127.0.0.9", listener._clock()
+        )
         jump()
-        assert [s.wire for s in listener.sources(steady())] == [9]
-        assert listener.sources(steady() + sacn.DATA_LOSS + 0.1) == []
+        assert [s.wire for s in listener.heard_sources(steady())] == [9]
+        assert listener.heard_sources(steady() + sacn.DATA_LOSS + 0.1) == []
     finally:
         listener.close()
 
@@ -56,24 +58,24 @@ def test_armed_everything_goes_on_and_records_have_the_new_time(
     engines: list[Recorder],
     jump: Callable[[], float],
 ) -> None:
-    window = make(gallery())
+    window = make(make_gallery())
     network, session = window.network, window.session
     listener = network.hearing.listener = Listener(Interface("lo", "127.0.0.87", "255.0.0.0"), poll=False, quiet=True)
-    assert network.output.arm()
-    listener.take(sacn.encode(sacn.Data(b"c" * 16, 9, b"\x07", "Desk")), "127.0.0.9", steady())
+    assert network.output.arm_output()
+    listener.take_datagram(sacn.encode_sacn(sacn.Data(b"c" * 16, 9, b"\x07", "Desk")), "127.0.0.9", steady())
     for _ in range(6):
         network._on_tick()
     before = network.output.sending
     jump()
     for _ in range(6):
         network._on_tick()
-    assert network.output.armed and engines[0].revived == 0 and network.output.sending == before
+    assert network.output.is_armed and engines[0].revived == 0 and network.output.sending == before
     assert [s.wire for s in session.observed.sources] == [9]
-    session.edit(name_version, "Issue 9", "Ines", "", session.today())
+    session.make_edit(name_version, "Issue 9", "Ines", "", session.clock_time())
     (made,) = [v for v in session.rig.versions.values() if v.name == "Issue 9"]
     assert datetime.fromtimestamp(made.at, UTC).year == datetime.fromtimestamp(time.time(), UTC).year
-    window.keeper.write()
-    assert window.keeper.settle() and window.keeper.problem == ""
+    window.keeper.write_journal()
+    assert window.keeper.wait_until_settled() and window.keeper.problem == ""
 
 
 def test_a_limit_is_not_spent_by_a_jump(jump: Callable[[], float]) -> None:

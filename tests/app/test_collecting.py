@@ -17,7 +17,7 @@ from pytestqt.qtbot import QtBot
 from tests.fuzz.litter import Knot, littering
 from welvo.app.collecting import OLDER, YOUNG, Collector, collect_here
 from welvo.app.window import Window
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.rig.document import Rig
 
 SOURCE = Path(__file__).parents[2] / "src" / "welvo"
@@ -41,7 +41,7 @@ def test_a_worker_cannot_collect_while_a_window_lives(
     make: Callable[[Rig], Window], qtbot: QtBot, seen: list[int]
 ) -> None:
     gc.enable()  # as a process begins: the window itself has to see to it
-    make(gallery())
+    make(make_gallery())
     try:
         collect_here(QApplication.instance()).parent()  # type: ignore[arg-type]
         del seen[:]
@@ -76,11 +76,11 @@ def test_generations_come_in_their_turn(qtbot: QtBot, monkeypatch: pytest.Monkey
     monkeypatch.setattr(gc, "collect", lambda generation: done.append(generation))
     counts = [YOUNG - 1]
     monkeypatch.setattr(gc, "get_count", lambda: (counts[0], 0, 0))
-    collector.look()
+    collector.collect_what_is_due()
     assert done == []  # nothing is due
     counts[0] = YOUNG
     for _ in range((OLDER + 1) * (OLDER + 1)):
-        collector.look()
+        collector.collect_what_is_due()
     assert done[:11] == [0] * OLDER + [1] and done.count(1) == OLDER and done[-1] == 2
     assert [g for g, _ in collector.pauses] == done
     collector.deleteLater()
@@ -88,13 +88,13 @@ def test_generations_come_in_their_turn(qtbot: QtBot, monkeypatch: pytest.Monkey
 
 def test_what_was_looked_through_is_only_looked_through_again_when_there_is_more(qtbot: QtBot) -> None:
     collector = Collector(QApplication.instance())  # type: ignore[arg-type]
-    collector.settle()
+    collector.settle_after_start()
     assert not collector._has_grown()
     kept = [Knot() for _ in range(20_000)]
-    collector.collect(1)
+    collector.collect_generation(1)
     assert collector._has_grown() and kept
     begun = time.perf_counter()
-    collector.collect(2)
+    collector.collect_generation(2)
     assert collector.pauses[-1] == (2, pytest.approx(time.perf_counter() - begun, abs=0.05))
     collector.deleteLater()
 

@@ -11,7 +11,16 @@ from PySide6.QtWidgets import QApplication, QLabel, QMenu
 from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import in_dialog
-from welvo.app.commands import BY_ID, COMMANDS, KEYS_OF_WIDGETS, MENUS, key_rows, said_keys, tip, with_mnemonics
+from welvo.app.commands import (
+    BY_ID,
+    COMMANDS,
+    KEYS_OF_WIDGETS,
+    MENUS,
+    key_rows,
+    said_keys,
+    tip_of_command,
+    with_mnemonics,
+)
 from welvo.app.window import Window
 
 
@@ -41,19 +50,21 @@ def test_the_pages_name_every_key_of_the_table(window: Window) -> None:
     for c in COMMANDS:
         for k in c.keys:
             assert f"{k}" in shown[0], k
-    assert said_keys("redo") == "Ctrl+Shift+Z, Ctrl+Y" and tip("findings").endswith(f".   {said_keys('findings')}")
+    assert said_keys("redo") == "Ctrl+Shift+Z, Ctrl+Y" and tip_of_command("findings").endswith(
+        f".   {said_keys('findings')}"
+    )
 
 
 def test_words_follow_what_is_there(window: Window) -> None:
     from welvo.rig.edits import rename_rig
 
     plain = lambda i: window.menus.actions[i].text().replace("&", "")  # noqa: E731
-    assert not window.menus.actions["undo"].isEnabled() and "Undo" not in window.menus.offered()
-    window.session.edit(rename_rig, "Second night")
+    assert not window.menus.actions["undo"].isEnabled() and "Undo" not in window.menus.offered_commands()
+    window.session.make_edit(rename_rig, "Second night")
     assert plain("undo").startswith("Undo: ") and window.menus.actions["undo"].isEnabled()
     assert plain("theme") == "Light theme"
     window.menus.actions["theme"].trigger()
-    assert plain("theme") == "Dark theme" and window.looks.light
+    assert plain("theme") == "Dark theme" and window.looks.is_light
     window.menus.actions["panel"].trigger()
     assert plain("panel") == "Show the panel" and not window.panel_shown
     window.menus.actions["panel"].trigger()

@@ -17,9 +17,9 @@ from welvo.app.panel_place import NARROW
 from welvo.app.session import Session
 from welvo.app.widgets import desktop_look
 from welvo.app.widgets.desktop_look import DesktopLook
-from welvo.app.widgets.theme import STRONG, THEME, TOKENS, contrast
+from welvo.app.widgets.theme import STRONG, THEME, TOKENS, contrast_of_colours
 from welvo.app.window import SMALLEST, Window
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.rig.document import Rig
 
 
@@ -51,7 +51,7 @@ def test_the_desktop_is_followed_until_something_is_chosen(monkeypatch: pytest.M
     assert THEME.name == "light" and not window.looks.follows_desktop  # what was chosen stays
     window.menus.actions["follow-desktop"].trigger()
     assert THEME.name == "dark" and computer.theme == "desktop"
-    window.shut()
+    window.end_everything()
 
 
 def test_what_was_chosen_on_this_computer_is_not_asked_of_the_desktop(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -87,16 +87,16 @@ def test_high_contrast_is_high(theme: str) -> None:
     THEME.name, THEME.strong = theme, True
     t = THEME.tokens
     for ground in ("station", "raised", "field", "ground"):
-        assert contrast(t["text"], t[ground]) >= 18 and contrast(t["quiet"], t[ground]) >= 12
-        assert contrast(t["edge"], t[ground]) >= 12
+        assert contrast_of_colours(t["text"], t[ground]) >= 18 and contrast_of_colours(t["quiet"], t[ground]) >= 12
+        assert contrast_of_colours(t["edge"], t[ground]) >= 12
         for token in ("accent", "error", "warning", "note"):
-            assert contrast(t[token], t[ground]) >= 7, (token, ground)
-    assert contrast(t["text"], t["select"]) >= 7
+            assert contrast_of_colours(t[token], t[ground]) >= 7, (token, ground)
+    assert contrast_of_colours(t["text"], t["select"]) >= 7
 
 
 def test_the_window_fits_the_smallest_screen(make: Callable[[Rig], Window], qtbot: QtBot) -> None:
     assert SMALLEST == (960, 540) == size_on(1280, 800, 960, 540)
-    window = make(gallery())
+    window = make(make_gallery())
     window.resize(*SMALLEST)
     window.session.select_items(["f207"])
     for name in ("Profiles", "Patch", "Runs", "Devices", "Bench", "Sheets"):
@@ -115,7 +115,7 @@ def test_the_window_fits_the_smallest_screen(make: Callable[[Rig], Window], qtbo
 def test_on_a_narrow_window_the_panel_comes_over_the_station_when_it_is_wanted(
     make: Callable[[Rig], Window], qtbot: QtBot
 ) -> None:
-    window = make(gallery())
+    window = make(make_gallery())
     assert window.panel_shown and not window.panel_place.narrow
     window.resize(*SMALLEST)
     place = window.panel_place
@@ -130,7 +130,7 @@ def test_on_a_narrow_window_the_panel_comes_over_the_station_when_it_is_wanted(
     QTest.mouseClick(place.edge, Qt.MouseButton.LeftButton)
     assert not window.panel_shown
     window.session.select_items(["f207"])
-    window.focusing.name(window.panel_place)  # something is to be typed into it
+    window.focusing.focus_name(window.panel_place)  # something is to be typed into it
     assert window.panel_shown and window.focusWidget() is not None
     window.resize(NARROW, 700)
     qtbot.waitUntil(lambda: not place.narrow)

@@ -12,17 +12,17 @@ from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import Recorder, field_of, hear, in_dialog, press_in_dialog
-from welvo.app.bench.station import read_level
+from welvo.app.bench.station import read_typed_level
 from welvo.app.computer import Computer
 from welvo.app.devices.pairs import pairs_of
-from welvo.app.devices.setting_form import states_of, whence
+from welvo.app.devices.setting_form import say_where_it_came, states_of
 from welvo.app.devices.settings import SettingRow
 from welvo.app.jobs.output import MOST_REPLACED
 from welvo.app.main import make_window
 from welvo.app.session import Session
 from welvo.app.widgets.add_device import AddDevice, guess_model, known_models
 from welvo.app.widgets.fields import Field
-from welvo.app.widgets.fixes import push
+from welvo.app.widgets.fixes import push_with_warning
 from welvo.app.window import Window
 from welvo.live.device_link import USUAL_PORT
 from welvo.live.engine import EngineState
@@ -31,7 +31,7 @@ from welvo.live.worker import Faults
 from welvo.observed.values import Heard, HeardPort, Result, Written
 from welvo.protocols import artnet
 from welvo.rig.base import Refused
-from welvo.rig.document import Rig, put
+from welvo.rig.document import Rig, put_entries
 from welvo.rig.edits import set_feed
 from welvo.rig.entered import Entered
 from welvo.rig.refs import Goto
@@ -49,24 +49,24 @@ class Ears:
         self.window = window
         self.sent: list[tuple[artnet.Packet, str]] = []
 
-    def heard(self) -> dict[str, Heard]:
+    def heard_devices(self) -> dict[str, Heard]:
         return self.window.session.observed.heard
 
     def send_artnet(self, packet: artnet.Packet, ip: str) -> None:
         self.sent.append((packet, ip))
 
-    def sources(self, now: float) -> list[Any]:
+    def heard_sources(self, now: float) -> list[Any]:
         return []
 
-    def levels(self, protocol: str, network: int) -> None:
+    def levels_on_wire(self, protocol: str, network: int) -> None:
         return None
 
-    def universe(self, protocol: str, wire: int, now: float) -> list[Any]:
+    def sources_of_universe(self, protocol: str, wire: int, now: float) -> list[Any]:
         return []
 
-    def own(self, cid: bytes) -> None: ...
-    def poll(self) -> None: ...
-    def join(self, universes: list[int]) -> None: ...
+    def own_streams(self, cid: bytes) -> None: ...
+    def poll_everybody(self) -> None: ...
+    def join_universes(self, universes: list[int]) -> None: ...
     def close(self) -> None: ...
 
 
@@ -123,7 +123,7 @@ def test_planning_what_the_box_has_changes_the_feed_and_can_be_undone(small: Win
     small.go(Goto("device", "d"))
     qtbot.mouseClick(button(small, "Plan 2"), Qt.MouseButton.LeftButton)
     assert small.session.rig.feeds["w1"].wire == 2
-    small.session.undo()
+    small.session.undo_edit()
     assert small.session.rig.feeds["w1"].wire == 1
 
 
@@ -156,7 +156,7 @@ def test_identify_lets_the_box_blink_and_stop(small: Window, ears: Ears, qtbot: 
 
 
 def test_a_push_that_cannot_be_done_says_why(small: Window, ears: Ears) -> None:
-    assert not small.network.pushing.push("d", ("A.universe",))
+    assert not small.network.pushing.push_planned("d", ("A.universe",))
     assert "has answered yet" in small.message.words and small.session.observed.log[-1].what.startswith("push failed")
 
 
@@ -164,21 +164,21 @@ def test_ports_of_one_page_are_shown_and_set_together(small: Window, ears: Ears,
     """Net and Sub-Net are common to a page: port A moves to 0x12/5, and B, planned as 2 of the same, with it."""
     page = (HeardPort(1, 0, True, "artnet", 5), HeardPort(1, 1, True, "artnet", 0x24))
     hear(small, **{"127.0.0.60": Heard("127.0.0.60", "NODE", ports=page, at=time.time())})
-    small.session.edit(set_feed, "w1", "", protocol="artnet", wire=0x127, to="subscribers")
+    small.session.make_edit(set_feed, "w1", "", protocol="artnet", wire=0x127, to="subscribers")
     said: list[str] = []
 
     def refuse(dialog: Any) -> None:
         said.append(" ".join(w.text() for w in dialog.findChildren(QLabel)))
         dialog.reject()
 
-    assert not push(small.session, small.network, "d", ("A.universe",), small)
+    assert not push_with_warning(small.session, small.network, "d", ("A.universe",), small)
     assert "Ports A, B of this device share one Net and Sub-Net" in small.message.words and ears.sent == []
-    small.session.edit(set_feed, "w2", "", wire=0x122)
+    small.session.make_edit(set_feed, "w2", "", wire=0x122)
     in_dialog(refuse)
-    assert not push(small.session, small.network, "d", ("A.universe",), small) and ears.sent == []
+    assert not push_with_warning(small.session, small.network, "d", ("A.universe",), small) and ears.sent == []
     assert "port B from Art 0/2/4 to Art 1/2/2 (as planned)" in said[0]
     press_in_dialog("Push all of them")
-    assert push(small.session, small.network, "d", ("A.universe",), small)
+    assert push_with_warning(small.session, small.network, "d", ("A.universe",), small)
     ((packet, _),) = ears.sent
     assert isinstance(packet, artnet.Address)
     assert (packet.net, packet.sub, packet.sw_out) == (0x81, 0x82, (0x87, 0x82, 0x7F, 0x7F))
@@ -249,18 +249,18 @@ def pick(window: Window, qtbot: QtBot, typed: str) -> None:
 
 def test_nothing_is_sent_before_arming(bench: Window, qtbot: QtBot, engines: list[Recorder]) -> None:
     pick(bench, qtbot, "101-102")
-    bench.bench.bank.hold(2, 1.0)
-    assert engines == [] and not bench.network.output.armed
+    bench.bench.bank.hold_fader(2, 1.0)
+    assert engines == [] and not bench.network.output.is_armed
     assert bench.bench._sentence.text().startswith("Not armed")
     qtbot.mouseClick(bench.head.arm, Qt.MouseButton.LeftButton)
     (engine,) = engines
     assert [s.wire for s in engine.streams[0]] == [1, 2]
     assert engine.frames[-1][4] == engine.frames[-1][12] == 255
-    bench.network.meant.levels.hold(["a"], "Dimmer", 0.0)
-    bench.network.meant.touch()
+    bench.network.meant.levels.hold_function(["a"], "Dimmer", 0.0)
+    bench.network.meant.note_touched()
     qtbot.waitUntil(lambda: engine.frames[-1][4] == 0, timeout=1000)
     qtbot.keyClick(bench, Qt.Key.Key_F9, Qt.KeyboardModifier.ShiftModifier)
-    assert not bench.network.output.armed and not engine.alive
+    assert not bench.network.output.is_armed and not engine.alive
 
 
 def test_what_is_armed_and_does_not_leave_is_said_everywhere(
@@ -269,71 +269,76 @@ def test_what_is_armed_and_does_not_leave_is_said_everywhere(
     network, tick = bench.network, bench.network._on_tick
     pick(bench, qtbot, "101")
     bench.bench.light_up.click()
-    assert network.output.arm()
+    assert network.output.arm_output()
     (engine,) = engines
     tick()
-    assert bench.head.arm.said() == ("Armed · 2 univ", "lo")
+    assert bench.head.arm.words_of_switch() == ("Armed · 2 univ", "lo")
     engine.state = EngineState("sending", {"w2": NOBODY})
     tick()
-    assert bench.head.arm.said()[0] == "Armed · 1 of 2 leave" and not bench.session.observed.stuck
+    assert bench.head.arm.words_of_switch()[0] == "Armed · 1 of 2 leave" and not bench.session.observed.stuck
     engine.state = EngineState("sending", {"w1": "Network is unreachable"})
     tick()
     assert bench.message.words == "1 universe of 2 cannot leave: Network is unreachable."
     assert "1 universe: Network is unreachable" in bench.head.arm.toolTip()
     assert bench.bench._sentence.text() == "What you mean does not leave this computer: Network is unreachable."
-    shown = bench.ribbon.shown
+    shown = bench.ribbon.path_shown
     assert shown and [j.takes for j in shown.joints if j.mark == "differs"] == ["not sent"]
-    assert "OUT-01" in bench.session.report.codes
+    assert "OUT-01" in bench.session.report.codes_found
     assert any("sACN 1 does not leave" in w.text() for w in bench.bench.panel.findChildren(QLabel))
     engine.state = EngineState("silent", silent_for=0.5)
     tick()
-    assert bench.head.arm.said()[0] == "Armed, nothing leaves" and "does not answer" in bench.message.words
+    assert bench.head.arm.words_of_switch()[0] == "Armed, nothing leaves" and "does not answer" in bench.message.words
     engine.state = EngineState("silent", silent_for=60.0)
     tick()
     assert engine.revived == 1 and "replaced" in bench.message.words
     engine.state = EngineState("sending")
     tick()
-    assert bench.head.arm.said()[0] == "Armed · 2 univ" and not bench.session.observed.stuck
+    assert bench.head.arm.words_of_switch()[0] == "Armed · 2 univ" and not bench.session.observed.stuck
     engine.revived = MOST_REPLACED
     engine.state = EngineState("silent", silent_for=60.0)
     tick()
-    assert network.output.armed  # it is said first
+    assert network.output.is_armed  # it is said first
     tick()
-    assert not network.output.armed and "whatever is tried" in bench.message.words and not engine.alive
-    assert network.output.arm()
+    assert not network.output.is_armed and "whatever is tried" in bench.message.words and not engine.alive
+    assert network.output.arm_output()
     for n in range(MOST_REPLACED):
         engines[-1].state = EngineState("ended", why="it ended by itself")
         tick()
-        assert network.output.armed and engines[-1].revived == n + 1 and "was ended from outside" in bench.message.words
+        assert (
+            network.output.is_armed and engines[-1].revived == n + 1 and "was ended from outside" in bench.message.words
+        )
     engines[-1].state = EngineState("ended")
     tick()
-    assert not network.output.armed and "ends by itself, whatever is tried" in bench.message.words
-    assert network.output.arm()
+    assert not network.output.is_armed and "ends by itself, whatever is tried" in bench.message.words
+    assert network.output.arm_output()
     engines[-1].state = EngineState("failed", why="no such luck")
     tick()
-    assert not network.output.armed and "could not be opened on 127.0.0.1: no such luck" in bench.message.words
-    assert network.output.arm()
+    assert not network.output.is_armed and "could not be opened on 127.0.0.1: no such luck" in bench.message.words
+    assert network.output.arm_output()
     monkeypatch.setattr(engines[-1], "revive", Mock(side_effect=OSError(11, "Resource temporarily unavailable")))
     engines[-1].state = EngineState("ended")
     tick()
-    assert not network.output.armed and "cannot be started" in bench.message.words
-    assert bench.head.arm.said()[0] == "Not armed"
+    assert not network.output.is_armed and "cannot be started" in bench.message.words
+    assert bench.head.arm.words_of_switch()[0] == "Not armed"
 
 
 def test_an_interface_that_goes_away_is_said_and_heard_anew_when_it_is_back(
     bench: Window, engines: list[Recorder], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     listener = bench.network.hearing.listener
-    assert bench.network.output.arm()
+    assert bench.network.output.arm_output()
     monkeypatch.setattr("welvo.app.jobs.hearing.trouble_of", lambda _: "stage0 is gone")
     bench.network._on_tick()
     assert bench.message.words == "Stage0 is gone. Nothing is heard or sent there."
-    assert bench.head.arm.said()[0] == "Armed · 2 univ" or bench.network.output.sending.trouble == "stage0 is gone"
+    assert (
+        bench.head.arm.words_of_switch()[0] == "Armed · 2 univ"
+        or bench.network.output.sending.trouble == "stage0 is gone"
+    )
     monkeypatch.setattr("welvo.app.jobs.hearing.trouble_of", lambda _: "")
     bench.network._on_tick()
     assert bench.network.output.sending.trouble == "" and bench.message.words == "lo · 127.0.0.1 is back."
     assert (
-        bench.network.output.armed and bench.network.hearing.listener is listener
+        bench.network.output.is_armed and bench.network.hearing.listener is listener
     )  # which joins its groups again by itself
 
 
@@ -343,55 +348,55 @@ def test_an_interface_that_is_not_there_is_asked_about_and_never_replaced_unsaid
     computer = Computer(interface="192.0.2.77")
     window = make_window(Session(rig), computer, "")
     listened: list[bool] = []
-    monkeypatch.setattr(window.network, "_listen", lambda: listened.append(True))
+    monkeypatch.setattr(window.network, "_listen_anew", lambda: listened.append(True))
     window.files.may_leave = lambda: True  # type: ignore[method-assign]
     window.show()
-    window.network.start()
-    assert listened == [] and window.head.arm.said() == ("Not armed", "192.0.2.77 is gone")
-    assert not window.network.output.arm() and "is not there" in window.message.words and engines == []
+    window.network.start_network()
+    assert listened == [] and window.head.arm.words_of_switch() == ("Not armed", "192.0.2.77 is gone")
+    assert not window.network.output.arm_output() and "is not there" in window.message.words and engines == []
     window.close()
-    assert Computer.load().interface == "192.0.2.77"
+    assert Computer.load_settings().interface == "192.0.2.77"
     window = make_window(Session(rig), computer, "")
-    monkeypatch.setattr(window.network, "_listen", lambda: listened.append(True))
+    monkeypatch.setattr(window.network, "_listen_anew", lambda: listened.append(True))
     window.show()
-    window.network.start()
+    window.network.start_network()
     press_in_dialog("Use it")
     window.output.ask_interface()
     assert (
         window.network.hearing.interface.ip == "127.0.0.1" and listened == [True] and not window.network.hearing.missing
     )
-    window.shut()
+    window.end_everything()
 
 
 def test_quiet_is_kept_for_the_next_start(small: Window) -> None:
     small.menus.actions["quiet"].trigger()
     assert (
         small.network.hearing.quiet
-        and Computer.load().quiet
+        and Computer.load_settings().quiet
         and small.message.words.startswith("Quiet: nothing at all")
     )
     small.menus.bring_up_to_date()
-    assert "Ask for devices again" in small.menus.offered()
+    assert "Ask for devices again" in small.menus.offered_commands()
     small.menus.actions["quiet"].trigger()
-    assert not small.network.hearing.quiet and not Computer.load().quiet
+    assert not small.network.hearing.quiet and not Computer.load_settings().quiet
 
 
 def test_arming_without_a_feed_is_refused(bench: Window, engines: list[Recorder]) -> None:
     from welvo.rig.edits import remove_feed
 
-    bench.session.edit(remove_feed, "w1")
-    bench.session.edit(remove_feed, "w2")
-    assert not bench.network.output.arm() and engines == [] and "Nothing to arm" in bench.message.words
+    bench.session.make_edit(remove_feed, "w1")
+    bench.session.make_edit(remove_feed, "w2")
+    assert not bench.network.output.arm_output() and engines == [] and "Nothing to arm" in bench.message.words
 
 
 def test_other_universes_disarm_and_other_feeds_do_not(bench: Window, engines: list[Recorder]) -> None:
     from welvo.rig.edits import add_universe, set_feed
 
-    assert bench.network.output.arm()
-    bench.session.edit(set_feed, "w1", "x", priority=150)
-    assert engines[0].streams[-1][0].priority == 150 and bench.network.output.armed
-    bench.session.edit(add_universe)
-    assert not bench.network.output.armed and "Disarmed" in bench.message.words
+    assert bench.network.output.arm_output()
+    bench.session.make_edit(set_feed, "w1", "x", priority=150)
+    assert engines[0].streams[-1][0].priority == 150 and bench.network.output.is_armed
+    bench.session.make_edit(add_universe)
+    assert not bench.network.output.is_armed and "Disarmed" in bench.message.words
 
 
 def test_picking_by_numbers_addresses_and_names(bench: Window, qtbot: QtBot) -> None:
@@ -412,7 +417,7 @@ def test_picking_by_numbers_addresses_and_names(bench: Window, qtbot: QtBot) -> 
 def test_faders_by_mouse_and_keys(bench: Window, qtbot: QtBot) -> None:
     pick(bench, qtbot, "101")
     bank, levels = bench.bench.bank, bench.network.meant.levels
-    column = bank.column(2)
+    column = bank.column_of_fader(2)
     qtbot.mouseClick(bank, Qt.MouseButton.LeftButton, pos=QPoint(int(column.center().x()), 34))
     assert levels.held["a", "Dimmer"] == 1.0
     bank.setFocus()
@@ -436,16 +441,16 @@ def test_buttons_of_the_bench(bench: Window, qtbot: QtBot) -> None:
     pick(bench, qtbot, "201")
     levels = bench.network.meant.levels
     qtbot.mouseClick(button(bench, "Light up"), Qt.MouseButton.LeftButton)
-    assert bench.network.meant.frames()["u2"][:5].tolist() == [255] * 5
+    assert bench.network.meant.meant_frames()["u2"][:5].tolist() == [255] * 5
     qtbot.keyClick(bench, Qt.Key.Key_F9)
     assert (
         levels.blackout
-        and bench.network.meant.frames()["u2"][:5].tolist() == [0] * 5
+        and bench.network.meant.meant_frames()["u2"][:5].tolist() == [0] * 5
         and bench.bench.blackout.isChecked()
     )
     qtbot.keyClick(bench, Qt.Key.Key_F9)
     qtbot.mouseClick(button(bench, "Zero all"), Qt.MouseButton.LeftButton)
-    assert bench.network.meant.frames()["u2"][:5].tolist() == [0] * 5 and levels.held
+    assert bench.network.meant.meant_frames()["u2"][:5].tolist() == [0] * 5 and levels.held
     qtbot.mouseClick(button(bench, "Release all"), Qt.MouseButton.LeftButton)
     assert not levels.held
 
@@ -471,37 +476,37 @@ def test_raw_slots_are_held_and_bad_ones_refused(bench: Window, qtbot: QtBot) ->
 
 
 def test_levels_in_every_writing() -> None:
-    assert [read_level(t) for t in ("0", "255", "50 %", "100%", " 7 ")] == [0, 255, 128, 255, 7]
+    assert [read_typed_level(t) for t in ("0", "255", "50 %", "100%", " 7 ")] == [0, 255, 128, 255, 7]
     for bad in ("256", "-1", "1.5", "101%", "", "full"):
         with pytest.raises(Refused):
-            read_level(bad)
+            read_typed_level(bad)
 
 
 def test_the_panel_names_the_cause_and_offers_the_fix(bench: Window, ears: Ears, qtbot: QtBot) -> None:
     hear(bench, wire_a=2)
     pick(bench, qtbot, "101")
-    bench.network.output.arm()
-    bench.network.meant.levels.hold(["a"], "Dimmer", 1.0)
-    bench.network.meant.touch()
+    bench.network.output.arm_output()
+    bench.network.meant.levels.hold_function(["a"], "Dimmer", 1.0)
+    bench.network.meant.note_touched()
     bench.bench.panel.refresh()
     QApplication.processEvents()
     qtbot.mouseClick(button(bench, "Push sACN 1"), Qt.MouseButton.LeftButton)
     assert isinstance(ears.sent[0][0], artnet.Address)
-    bench.network.output.disarm()
+    bench.network.output.disarm_output()
 
 
 def test_settings_of_this_computer_survive_and_bad_ones_are_replaced() -> None:
     from welvo.app.computer import Computer
 
-    Computer(theme="light", recent=["a"]).save()
-    found = Computer.load()
+    Computer(theme="light", recent=["a"]).save_settings()
+    found = Computer.load_settings()
     assert (found.theme, found.recent) == ("light", ["a"])
-    found.remember("b")
-    found.remember("a")
+    found.remember_file("b")
+    found.remember_file("a")
     assert found.recent == ["a", "b"]
     for bad in (b"{", b'{"theme": 5}', b'{"theme": "neon"}'):
-        Computer.file().write_bytes(bad)
-        assert Computer.load().theme == "desktop"
+        Computer.settings_file().write_bytes(bad)
+        assert Computer.load_settings().theme == "desktop"
 
 
 def test_a_generic_device_is_planned_by_its_ports_and_limits(bench: Window) -> None:
@@ -543,10 +548,10 @@ def test_the_empty_bench_offers_groups_former_selections_and_universes(window: W
 def test_arming_borrows_the_routes_of_a_rig_that_another_program_drives(
     make: Callable[[Rig], Window], rig: Rig, qtbot: QtBot
 ) -> None:
-    desk = put(rig, "", senders={"s": Sender(name="Desk", kind="desk")})[0]
+    desk = put_entries(rig, "", senders={"s": Sender(name="Desk", kind="desk")})[0]
     window = make(desk)
     window.output.toggle_arm()
-    assert not window.network.output.armed and "Other senders feed 2 universes" in window.message.words
+    assert not window.network.output.is_armed and "Other senders feed 2 universes" in window.message.words
     borrowed = window.bench.borrowed
     assert window.station == "Bench" and borrowed.isVisibleTo(window.bench)
     borrowed.setText("1")
@@ -554,7 +559,7 @@ def test_arming_borrows_the_routes_of_a_rig_that_another_program_drives(
     assert window.network.output.borrowed == {"u1"}
     window.output.toggle_arm()
     try:
-        assert window.network.output.armed and "1 universe borrowed from Desk" in window.message.words
+        assert window.network.output.is_armed and "1 universe borrowed from Desk" in window.message.words
         assert [s.id for s in window.network.output._sent] == ["w1"]
         borrowed.setText("1, 2")
         borrowed.commit()
@@ -563,7 +568,7 @@ def test_arming_borrows_the_routes_of_a_rig_that_another_program_drives(
         borrowed.commit()
         assert window.network.output._sent == []
     finally:
-        window.network.output.disarm()
+        window.network.output.disarm_output()
 
 
 def test_who_announces_a_page_is_asked_for_settings_unless_it_is_quiet(small: Window, ears: Ears) -> None:
@@ -614,10 +619,10 @@ def test_five_states_of_a_setting(more: dict[str, Any], claimed: bool, states: s
 
 def test_when_a_setting_came_as_far_as_it_did_and_by_what() -> None:
     at = time.mktime((2026, 3, 1, 14, 5, 6, 0, 0, -1))
-    assert whence(LINE, None, None, "http") == "Nobody has entered it yet."
+    assert say_where_it_came(LINE, None, None, "http") == "Nobody has entered it yet."
     line = LINE._replace(reported=0.8, at=at, result=Result("taken", 0.8, at=at - 2))
-    assert whence(line, Written(0.8, at - 4), Entered(value=0.8, who="Ann", at=at - 86400), "http") == (
+    assert say_where_it_came(line, Written(0.8, at - 4), Entered(value=0.8, who="Ann", at=at - 86400), "http") == (
         "Ticked off by Ann, 28.02. 14:05; pushed at 14:05:02, no answer yet; taken and read back at 14:05:04; last "
         "said by the device at 14:05:06 by HTTP."
     )
-    assert whence(LINE, None, Entered(value=0.5, who="Ann", at=at), "http") == "Nobody has entered it yet."
+    assert say_where_it_came(LINE, None, Entered(value=0.5, who="Ann", at=at), "http") == "Nobody has entered it yet."

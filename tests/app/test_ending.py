@@ -18,7 +18,7 @@ from welvo.app.computer import Computer
 from welvo.app.main import make_window
 from welvo.app.session import Session
 from welvo.app.window import Window
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.live import rdm_serial
 from welvo.live.recording import Recorder
 from welvo.observed.values import Heard
@@ -63,18 +63,18 @@ def dripping(places: set[tuple[str, int]]) -> Iterator[None]:
 @pytest.fixture
 def deaf(tmp_path: Path, qtbot: QtBot) -> Iterator[Window]:
     """The gallery's window; every device of it takes questions and never ends an answer."""
-    rig = gallery()
+    rig = make_gallery()
     models = {k: model_of(rig, k) for k in rig.devices}
     places = {(d.ip, m.status_port) for k, d in rig.devices.items() if (m := models[k]) and m.status_port and d.ip}
     window = make_window(Session(rig), Computer(), "127.0.0.1", tmp_path)
     window.files.may_leave = lambda: True  # type: ignore[method-assign]
     window.show()
     with dripping(places):
-        window.network.start()
+        window.network.start_network()
         try:
             yield window
         finally:
-            window.shut()
+            window.end_everything()
             window.close()
             window.deleteLater()
 
@@ -85,20 +85,20 @@ def device(window: Window, name: str) -> str:
 
 def push(window: Window) -> tuple[Callable[[], object], Callable[[], object]]:
     key = device(window, "PENSTOCK")
-    window.network.devices.begin(key, {"name": "x", "1.universe": 9})
-    return lambda: window.network.devices.stop(key), lambda: window.network.devices.busy(key)
+    window.network.devices.begin_push(key, {"name": "x", "1.universe": 9})
+    return lambda: window.network.devices.stop_push(key), lambda: window.network.devices.push_under_way(key)
 
 
 def bus(window: Window) -> tuple[Callable[[], object], Callable[[], object]]:
     ref = PortRef(device(window, "LEAT"), "BUS 1")
-    window.network.buses.search(ref)
-    return lambda: window.network.buses.stop(ref), lambda: window.network.buses.busy(ref)
+    window.network.buses.search_bus(ref)
+    return lambda: window.network.buses.stop_work(ref), lambda: window.network.buses.words_if_busy(ref)
 
 
 def bus_addressed(window: Window) -> tuple[Callable[[], object], Callable[[], object]]:
     ref = PortRef(device(window, "LEAT"), "BUS 1")
-    window.network.buses.initialise(ref, 0)
-    return lambda: window.network.buses.stop(ref), lambda: window.network.buses.busy(ref)
+    window.network.buses.address_gear(ref, 0)
+    return lambda: window.network.buses.stop_work(ref), lambda: window.network.buses.words_if_busy(ref)
 
 
 def lamps(window: Window) -> tuple[Callable[[], object], Callable[[], object]]:
@@ -106,9 +106,9 @@ def lamps(window: Window) -> tuple[Callable[[], object], Callable[[], object]]:
     ip = window.session.rig.devices[key].ip
     heard = Heard(ip, "W", "W", "02:00:00:00:00:01", "1", "", (), steady(), steady())
     window.session.observe(heard={ip: heard})
-    at = work.at(PortRef(key, "A"))
-    work.search([PortRef(key, "A")])
-    return lambda: work.stop(at), lambda: work.busy(at)
+    at = work.place_of_port(PortRef(key, "A"))
+    work.search_ports([PortRef(key, "A")])
+    return lambda: work.stop_work(at), lambda: work.words_if_busy(at)
 
 
 Kind = Callable[[Window], tuple[Callable[[], object], Callable[[], object]]]
@@ -135,13 +135,13 @@ def test_everything_under_way_ends_with_the_window(deaf: Window, qtbot: QtBot, m
     runner = deaf.network.runner
     runner.start(deaf, lambda: rdm_serial.SerialRdm("x").table(True), lambda _: None)
     assert deaf.network.hearing.listener
-    deaf.network.hearing.listener.record(Recorder())
+    deaf.network.hearing.listener.record_into(Recorder())
     deaf.show_station("Sheets")
     qtbot.waitUntil(lambda: bool(line.requests), timeout=5000)
     names = {"device jobs", "listener", "status pages", "making sheets", "drawing pages", "serial search"}
     assert {"device jobs", "listener", "status pages"} <= {t.name for t in threading.enumerate()}
     begun = time.monotonic()
-    deaf.shut()
+    deaf.end_everything()
     assert time.monotonic() - begun < slowed(1.5)
     assert wait_until(lambda: not names & {t.name for t in threading.enumerate()}, 2.0)
     asked = len(line.requests)

@@ -24,7 +24,7 @@ from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.widgets.fields import Choice, Field, Tick
 from welvo.app.widgets.model_editor import ModelEditor
 from welvo.app.window import Window
-from welvo.formats.rigfile import dumps, loads
+from welvo.formats.rigfile import rig_from_bytes, rig_to_bytes
 from welvo.rig.document import Rig
 from welvo.rig.refs import SegmentRef
 
@@ -47,7 +47,7 @@ def places(window: Window) -> dict[str, tuple[str, Callable[[], Selection]]]:
     pen, leat = by_name(window, "PENSTOCK"), by_name(window, "LEAT")
 
     def bus(at: Selection) -> Selection:
-        window.session.select(at)
+        window.session.change_selection(at)
         window.devices.show_page("Bus")
         return at
 
@@ -87,7 +87,7 @@ _opened: list[Rig] = []
 def opens_again(window: Window) -> None:
     rig = window.session.rig
     if not _opened or _opened[0] is not rig:
-        assert loads(dumps(rig)) == rig
+        assert rig_from_bytes(rig_to_bytes(rig)) == rig
         _opened[:] = [rig]
 
 
@@ -115,15 +115,15 @@ def test_whatever_is_typed_into_a_panel_can_be_saved_and_opened(window: Window, 
     @settings(max_examples=2, deadline=None, suppress_health_check=list(HealthCheck))
     @given(st.data())
     def type_it(data: st.DataObject) -> None:
-        window.session.replace(rig, None)
+        window.session.replace_rig(rig, None)
         window.show_station(station)
-        window.session.select(select())
+        window.session.change_selection(select())
         QApplication.processEvents()
-        panel: QWidget = window.stations.all()[station].panel
+        panel: QWidget = window.stations.all_stations()[station].panel
         names = fields_of(panel)
         assert names, where
         for name in names:
-            window.session.select(select())
+            window.session.change_selection(select())
             QApplication.processEvents()
             for typed in data.draw(st.lists(TYPED, min_size=2, max_size=2), label=name):
                 commit_into(panel, name, typed)
@@ -137,9 +137,9 @@ def test_every_choice_and_tick_of_a_panel_leaves_a_rig_that_opens(window: Window
     rig = window.session.rig
     station, select = places(window)[where]
     window.show_station(station)
-    window.session.select(select())
+    window.session.change_selection(select())
     QApplication.processEvents()
-    panel: QWidget = window.stations.all()[station].panel
+    panel: QWidget = window.stations.all_stations()[station].panel
     kinds = (Choice, Tick)
     for n in range(len(panel.findChildren(QWidget))):
         found = [
@@ -159,15 +159,15 @@ def test_every_choice_and_tick_of_a_panel_leaves_a_rig_that_opens(window: Window
                 if w not in panel.findChildren(Choice):
                     break  # the panel was built anew
         opens_again(window)
-        window.session.replace(rig, None)
+        window.session.replace_rig(rig, None)
         window.show_station(station)
-        window.session.select(select())
+        window.session.change_selection(select())
         QApplication.processEvents()
 
 
 def dialogs(window: Window) -> dict[str, Callable[[], Any]]:
     s, rig = window.session, window.session.rig
-    mode = next(m for p in rig.profiles.values() for m in p.modes.values() if m.pixels)
+    mode = next(m for p in rig.profiles.values() for m in p.modes.values() if m.count_pixels)
     return {
         "AddFixtures": lambda: AddFixtures(s, window),
         "AddDevice": lambda: AddDevice(s, window),
@@ -196,7 +196,7 @@ def test_whatever_is_typed_into_a_dialog_can_be_saved_and_opened(window: Window,
     @settings(max_examples=3, deadline=None, suppress_health_check=list(HealthCheck))
     @given(st.data())
     def type_it(data: st.DataObject) -> None:
-        window.session.replace(rig, None)
+        window.session.replace_rig(rig, None)
         dialog = dialogs(window)[name]()
         try:
             for w in dialog.findChildren(QPlainTextEdit):

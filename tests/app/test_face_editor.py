@@ -33,7 +33,7 @@ def blinder(small: Window, tmp_path: Path) -> Iterator[FaceEditor]:
 
 def click(dialog: FaceEditor, n: int, qtbot: QtBot) -> None:
     """Click on cell n of the drawn front, counted from 1."""
-    at = dialog.canvas.view.point(on_picture(dialog, front_places()[n - 1])).toPoint()
+    at = dialog.canvas.view.point_of_spot(on_picture(dialog, front_places()[n - 1])).toPoint()
     qtbot.mouseClick(dialog.canvas, Qt.MouseButton.LeftButton, pos=at)
 
 
@@ -69,7 +69,7 @@ def test_two_lines_place_the_two_rows_and_clicking_through_renumbers(blinder: Fa
 
 
 def test_an_arc_goes_through_its_three_points(blinder: FaceEditor) -> None:
-    blinder.canvas.series([Spot(x=-4, y=0), Spot(x=0, y=-4), Spot(x=4, y=0)])
+    blinder.canvas.place_in_series([Spot(x=-4, y=0), Spot(x=0, y=-4), Spot(x=4, y=0)])
     radii = {round(hypot(s.x, s.y), 2) for s in blinder.mode.spots}
     assert len(radii) == 1
 
@@ -77,7 +77,7 @@ def test_an_arc_goes_through_its_three_points(blinder: FaceEditor) -> None:
 def test_pixels_are_dragged_nudged_and_framed(blinder: FaceEditor, qtbot: QtBot) -> None:
     canvas = blinder.canvas
     blinder.set_tool("Move")
-    start = canvas.view.point(canvas.spots[0]).toPoint()
+    start = canvas.view.point_of_spot(canvas.spots[0]).toPoint()
     before = list(canvas.spots)
     qtbot.mousePress(canvas, Qt.MouseButton.LeftButton, pos=start)
     qtbot.mouseMove(canvas, start + QPoint(0, -40))
@@ -108,36 +108,39 @@ def test_an_arrangement_places_all_pixels(
     blinder: FaceEditor, qtbot: QtBot, kind: str, fields: dict[str, str], first: tuple[float, float],
     last: tuple[float, float]
 ) -> None:  # fmt: skip
-    blinder.arrange(kind=kind)
+    blinder.arrange_pixels(kind=kind)
     for name, words in fields.items():
-        type_into(blinder.field(name), words, qtbot)
+        type_into(blinder.field_of_name(name), words, qtbot)
     spots = blinder.mode.spots
     assert (spots[0].x, spots[0].y) == first and (spots[-1].x, spots[-1].y) == last
 
 
 def test_rings_must_add_up_and_say_so(blinder: FaceEditor, qtbot: QtBot) -> None:
-    blinder.arrange(kind="rings")
-    type_into(blinder.field("Pixels a ring"), "10 3", qtbot)
+    blinder.arrange_pixels(kind="rings")
+    type_into(blinder.field_of_name("Pixels a ring"), "10 3", qtbot)
     assert (
-        blinder.field("Pixels a ring").property("wrong") and "10 + 3 is 13" in blinder.field("Pixels a ring").toolTip()
+        blinder.field_of_name("Pixels a ring").property("wrong")
+        and "10 + 3 is 13" in blinder.field_of_name("Pixels a ring").toolTip()
     )
-    type_into(blinder.field("Pixels a ring"), "10 4", qtbot)
+    type_into(blinder.field_of_name("Pixels a ring"), "10 4", qtbot)
     assert blinder.mode.arrangement and blinder.mode.arrangement.rings == (10, 4)
-    type_into(blinder.field("Length"), "abc", qtbot)
+    type_into(blinder.field_of_name("Length"), "abc", qtbot)
     assert blinder.mode.arrangement.length == 0
 
 
 def test_the_picture_is_cropped_turned_faded_and_locked(blinder: FaceEditor, qtbot: QtBot) -> None:
-    type_into(blinder.field("Crop"), "5 10 5 20", qtbot)
-    type_into(blinder.field("Strength"), "40 %", qtbot)
-    type_into(blinder.field("Turned"), "90", qtbot)
+    type_into(blinder.field_of_name("Crop"), "5 10 5 20", qtbot)
+    type_into(blinder.field_of_name("Strength"), "40 %", qtbot)
+    type_into(blinder.field_of_name("Turned"), "90", qtbot)
     b = blinder.mode.backdrop
     assert b and (b.left, b.top, b.right, b.bottom) == (0.05, 0.1, 0.95, 0.8) and (b.fade, b.turn) == (0.4, 90)
-    type_into(blinder.field("Crop"), "60 0 50 0", qtbot)
-    assert blinder.field("Crop").property("wrong") and blinder.mode.backdrop == b
-    blinder.field("Locked").click()
-    blinder.back(turn=0)
-    assert blinder.mode.backdrop and blinder.mode.backdrop.turn == 90 and not blinder.field("Turned").isEnabled()
+    type_into(blinder.field_of_name("Crop"), "60 0 50 0", qtbot)
+    assert blinder.field_of_name("Crop").property("wrong") and blinder.mode.backdrop == b
+    blinder.field_of_name("Locked").click()
+    blinder.show_background(turn=0)
+    assert (
+        blinder.mode.backdrop and blinder.mode.backdrop.turn == 90 and not blinder.field_of_name("Turned").isEnabled()
+    )
     assert not blinder.grab().isNull()
 
 
@@ -171,8 +174,8 @@ def test_the_face_goes_into_the_rig_with_its_picture_and_is_undone_as_one(
     (picture,) = rig.pictures.values()
     mode = rig.profiles[small.profiles.profile_id].modes["m1"]
     assert picture.data == drawn_front() and mode.backdrop and mode.backdrop.picture in rig.pictures
-    assert small.profiles.panel.face.grab() and len(small.profiles.panel.face.spots()) == 14
-    small.session.undo()
+    assert small.profiles.panel.face.grab() and len(small.profiles.panel.face.spots_of_mode()) == 14
+    small.session.undo_edit()
     assert small.session.rig == before and not small.session.rig.pictures
 
 
@@ -180,13 +183,13 @@ def test_ten_thousand_pixels_are_shown_walked_and_hit(small: Window, qtbot: QtBo
     channels = [Channel(function="Dimmer", break_no=n // 500, slots=(n % 500 + 1,), pixel=n + 1) for n in range(10_000)]
     mode = Mode(name="wall", breaks=tuple(Break(slots=500) for _ in range(20)), channels=tuple(channels))
     dialog = FaceEditor(mode, None, small)
-    type_into(dialog.field("Rows"), "100", qtbot)
+    type_into(dialog.field_of_name("Rows"), "100", qtbot)
     canvas = dialog.canvas
-    assert len(canvas.spots) == 10_000 and canvas.pixel_at(canvas.view.point(canvas.spots[6549])) == 6550
+    assert len(canvas.spots) == 10_000 and canvas.pixel_at(canvas.view.point_of_spot(canvas.spots[6549])) == 6550
     canvas.selected = {1, 2, 3}
-    canvas.nudge(0, 0.5)
+    canvas.nudge_pixels(0, 0.5)
     assert canvas.mode.spots[0].y == 0.5 and canvas.mode.spots[3].y == 0 and not dialog.grab().isNull()
-    dialog.walk()
-    dialog._step()
+    dialog.walk_pixels()
+    dialog._step_walk()
     assert dialog.canvas.lit == 2
-    dialog.walk()
+    dialog.walk_pixels()

@@ -17,11 +17,11 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import beside_stand_ins
 from welvo.app.jobs.live_path import look_at
 from welvo.app.window import Window
-from welvo.bench.why import diagnose
-from welvo.demo.gallery import gallery
+from welvo.bench.why import diagnose_item
+from welvo.demo.gallery import make_gallery
 from welvo.live.engine import EngineProcess
 from welvo.live.messages import UniverseOut
-from welvo.rig.lookup import called
+from welvo.rig.lookup import find_item_named
 from welvo.runs.bridge import set_right
 from welvo.standins.process import StandIns
 
@@ -46,7 +46,7 @@ planned = true
 
 @pytest.fixture
 def hidden(tmp_path: Path, qtbot: QtBot) -> Iterator[tuple[Window, StandIns]]:
-    rig = gallery()
+    rig = make_gallery()
     pen = next(k for k, d in rig.devices.items() if d.name == "PENSTOCK")
     rig, _ = set_right(rig, pen, "6", 2)
     with beside_stand_ins(rig, STATE, tmp_path) as (window, stand_ins):
@@ -84,7 +84,7 @@ def test_five_hidden_faults_with_the_bench_alone(hidden: tuple[Window, StandIns]
         press("Reveal")
 
     def first(number: str) -> tuple[str, str]:
-        found = diagnose(look_at(session, network, called(session.rig, number)))
+        found = diagnose_item(look_at(session, network, find_item_named(session.rig, number)))
         return (found[0].stage, found[0].code) if found else ("", "")
 
     until(lambda: len(session.observed.heard) >= 4 and "127.0.0.50" in session.observed.said)
@@ -104,13 +104,13 @@ def test_five_hidden_faults_with_the_bench_alone(hidden: tuple[Window, StandIns]
     until(lambda: first("107") == ("", ""))
 
     # 3: the pixel controller was left in its test pattern
-    stand_ins.order("127.0.0.50", "test", "red")
-    assert stand_ins.settle()
+    stand_ins.order_fault("127.0.0.50", "test", "red")
+    assert stand_ins.wait_until_settled()
     ask("534")
     until(lambda: first("534") == ("test pattern", "test"))
     pen = next(k for k, d in session.rig.devices.items() if d.name == "PENSTOCK")
-    assert "End the test in Devices" in " ".join(c.do for c in diagnose(look_at(session, network, "f534")))
-    network.devices.test(pen, "")  # one click in Devices
+    assert "End the test in Devices" in " ".join(c.do for c in diagnose_item(look_at(session, network, "f534")))
+    network.devices.begin_test(pen, "")  # one click in Devices
     clicks += 1
     until(lambda: first("534") == ("", ""))
 
@@ -120,21 +120,21 @@ def test_five_hidden_faults_with_the_bench_alone(hidden: tuple[Window, StandIns]
     try:
         laptop.set_streams([UniverseOut("x", "sacn", 5, ("239.255.0.5",), priority=150, rule="always")])
         until(lambda: first("ribbon") == ("wire", "overridden"))
-        cause = diagnose(look_at(session, network, called(session.rig, "ribbon")))[0]
+        cause = diagnose_item(look_at(session, network, find_item_named(session.rig, "ribbon")))[0]
         assert cause.do == "Close Forgotten laptop at 127.0.0.1."
     finally:
         laptop.stop()
     until(lambda: first("ribbon")[1] != "overridden")
 
     # 5: the first string before the bridge is shorter than set: what is behind it moves
-    stand_ins.order("127.0.0.50", "short", 1)
-    assert stand_ins.settle()
+    stand_ins.order_fault("127.0.0.50", "short", 1)
+    assert stand_ins.wait_until_settled()
     ask("534")
     until(lambda: first("534") == ("output", "output"))
     press("Drive")
-    stand_ins.order("127.0.0.50", "short", 0)  # the missing LED is put back
-    assert stand_ins.settle()
+    stand_ins.order_fault("127.0.0.50", "short", 0)  # the missing LED is put back
+    assert stand_ins.wait_until_settled()
     until(lambda: first("534") == ("", ""))
-    network.output.disarm()
+    network.output.disarm_output()
     assert (clicks <= MOST_CLICKS, keys <= MOST_KEYS) == (True, True), (clicks, keys)
     print(f"{clicks} clicks, {keys} keys")

@@ -13,7 +13,7 @@ from pytestqt.qtbot import QtBot
 from welvo.app.guide import Guide
 from welvo.app.window import Window
 from welvo.formats import handbook as handbook_module
-from welvo.formats.handbook import handbook
+from welvo.formats.handbook import handbook_folder
 from welvo.rig.document import Rig
 
 
@@ -50,9 +50,9 @@ def test_links_lead_to_pages_of_the_handbook_and_nowhere_else(
         str(tmp_path / "x.md"),
         "none.md",
     ):
-        guide.text.follow(QUrl(bad))
+        guide.text.follow_link(QUrl(bad))
         assert guide.text.source() == start, bad
-    guide.text.follow(QUrl("chart.md"))
+    guide.text.follow_link(QUrl("chart.md"))
     assert guide.text.source().fileName() == "chart.md" and "chart" in guide.text.toPlainText()
     guide.text.backward()
     assert guide.text.source() == start
@@ -62,7 +62,7 @@ def test_links_lead_to_pages_of_the_handbook_and_nowhere_else(
 def test_without_a_guide_it_says_where_it_is(
     make: Callable[[Rig], Window], monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
-    assert handbook() is not None
+    assert handbook_folder() is not None
     monkeypatch.setattr(handbook_module, "__file__", str(tmp_path / "a" / "b" / "c" / "handbook.py"))
     window = make(Rig())
     window.menus.actions["guide"].trigger()

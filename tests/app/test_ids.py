@@ -9,10 +9,10 @@ from typing import Any
 import pytest
 from click.testing import CliRunner
 
-from welvo.checks.checker import check
+from welvo.checks.checker import check_rig
 from welvo.cli import app
-from welvo.demo.gallery import gallery
-from welvo.formats.rigfile import from_plain, save, to_json
+from welvo.demo.gallery import make_gallery
+from welvo.formats.rigfile import from_plain, save_rig_file, to_json
 from welvo.patch.index import Index
 from welvo.rig.document import Rig
 
@@ -53,24 +53,24 @@ def nasty(rig: Rig) -> tuple[Rig, dict[str, str]]:
 
 @pytest.fixture(scope="module")
 def both() -> tuple[Rig, Rig, dict[str, str]]:
-    rig = gallery()
+    rig = make_gallery()
     return rig, *nasty(rig)
 
 
 def test_checks_and_index_say_the_same(both: tuple[Rig, Rig, dict[str, str]]) -> None:
     rig, other, new = both
-    told = lambda r: sorted((f.code, f.title, f.where) for f in check(r).findings)  # noqa: E731
+    told = lambda r: sorted((f.code, f.title, f.where) for f in check_rig(r).findings)  # noqa: E731
     assert told(other) == told(rig) and len(told(rig)) > 30
     a, b = Index(rig), Index(other)
     for key in (*rig.fixtures, *rig.elements):
-        old, now = a.spans(key), b.spans(new[key])
+        old, now = a.spans_of(key), b.spans_of(new[key])
         assert [(new[s.universe], s.first, s.last) for s in old] == [(s.universe, s.first, s.last) for s in now]
 
 
 def test_the_command_line_and_a_file_take_them(both: tuple[Rig, Rig, dict[str, str]], tmp_path: Path) -> None:
     rig, other, _ = both
     for name, r in (("plain", rig), ("nasty", other)):
-        save(r, tmp_path / f"{name}.welvo")
+        save_rig_file(r, tmp_path / f"{name}.welvo")
     for args in (["check"], ["path", "207"], ["runs"], ["patch", "--wires"], ["patch", "--capacity"]):
         said = [CliRunner().invoke(app, [args[0], str(tmp_path / f"{n}.welvo"), *args[1:]]) for n in ("plain", "nasty")]
         assert said[0].exit_code == said[1].exit_code, (args, said[1].output, said[1].exception)
@@ -82,10 +82,10 @@ def test_the_window_goes_everywhere_and_edits(both: tuple[Rig, Rig, dict[str, st
     window = make(other)
     for f in window.session.report.findings:
         window.go(f.goes_to)
-        for fix in f.fixes[:1]:
+        for fix in f.possible_fixes[:1]:
             if fix.edit:
-                window.session.edit(fix.edit)
-                window.session.undo()
+                window.session.make_edit(fix.edit)
+                window.session.undo_edit()
     for key in other.devices:
         window.show_station("Runs")
         window.runs.choose_device(key)

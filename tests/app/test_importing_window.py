@@ -15,7 +15,7 @@ from welvo.app.patch.export import export_list
 from welvo.app.patch.import_table import ImportTable
 from welvo.app.patch.scenes import ImportScene, export_scene
 from welvo.app.window import Window
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.formats.workbooks import read_grid, table_bytes
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
@@ -43,7 +43,7 @@ def test_sixty_fixtures_of_somebody_else_s_table(
 ) -> None:
     file = tmp_path / f"theirs{suffix}"
     file.write_bytes(table_bytes(suffix, "Lamps", HEADS, sixty(), [0, 2, 3]))
-    window = make(gallery())
+    window = make(make_gallery())
     s = window.session
     before = len(s.rig.fixtures)
     dialog = ImportTable(s, window.computer, file, window)
@@ -67,7 +67,7 @@ def test_sixty_fixtures_of_somebody_else_s_table(
         again.columns[0] == "number" and "52 as it is, 8 left out" in again.saying.text() and not again.go.isEnabled()
     )
     again.reject()
-    s.undo()
+    s.undo_edit()
     assert len(s.rig.fixtures) == before
 
 
@@ -76,26 +76,26 @@ def test_a_clash_is_shown_before_anything_is_done_and_a_draft_is_made(
 ) -> None:
     file = tmp_path / "few.csv"
     file.write_text("No.;Type;Slots;Universe;Address;Colour\n901;Eel;20;1;30;L201\n902;Eel;20;44;1;L202\n")
-    window = make(gallery())
+    window = make(make_gallery())
     dialog = ImportTable(window.session, window.computer, file, window)
     dialog.take_type("Eel", DRAFT)
     dialog.take_column(5, "new")
     rows = {r.cells[2]: r.cells for r in dialog.list.rows.lines}
     assert rows["901"][1] == "clash" and "meets 101, 102" in rows["901"][4] and rows["902"][1] == "added"
     assert "1 row would meet others" in dialog.saying.text()
-    dialog.take()
+    dialog.take_wish()
     rig = window.session.rig
     assert rig.columns[-1] == "Colour" and any(p.name == "Eel" for p in rig.profiles.values())
     assert next(f for f in rig.fixtures.values() if f.number == 902).fields == {"Colour": "L202"}
 
 
 def test_what_is_no_table_is_refused_before_a_dialog_opens(make: Callable[[Rig], Window], tmp_path: Path) -> None:
-    window = make(gallery())
+    window = make(make_gallery())
     bad = tmp_path / "bad.xlsx"
     bad.write_bytes(b"PK\x03\x04nonsense")
-    window.files.take([bad])
+    window.files.take_dropped([bad])
     assert "is damaged" in window.message.words
-    window.files.take([bad, bad])
+    window.files.take_dropped([bad, bad])
     assert "Drop one rig" in window.message.words
     with pytest.raises(Refused, match="cannot be read"):
         window.files.import_file(tmp_path / "missing.csv")
@@ -104,7 +104,7 @@ def test_what_is_no_table_is_refused_before_a_dialog_opens(make: Callable[[Rig],
 def test_lists_are_exported_in_every_kind(
     make: Callable[[Rig], Window], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    window = make(gallery())
+    window = make(make_gallery())
     for suffix in (".csv", ".xlsx", ".ods"):
         file = tmp_path / f"x{suffix}"
         monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, file=file: (str(file), ""))
@@ -127,9 +127,9 @@ def test_lists_are_exported_in_every_kind(
 def test_a_scene_is_taken_in_and_given_back(make: Callable[[Rig], Window], tmp_path: Path) -> None:
     file = tmp_path / "reef.mvr"
     file.write_bytes(scene("1"))
-    window = make(gallery())
+    window = make(make_gallery())
     seen = in_dialog(lambda d: d.go.click())
-    window.files.take([file])
+    window.files.take_dropped([file])
     assert isinstance(seen[0], ImportScene) and "2 added, 1 left out" in seen[0].saying.text()
     s = window.session
     assert len(s.selection.ids) == 2 and s.rig.scenes and s.history.undo_label == "import reef.mvr"
@@ -137,7 +137,7 @@ def test_a_scene_is_taken_in_and_given_back(make: Callable[[Rig], Window], tmp_p
     again = ImportScene(s, tmp_path / "out.mvr", window)
     assert "left out" in again.saying.text() and "added" not in again.saying.text()
     again.reject()
-    s.undo()
+    s.undo_edit()
     assert not s.rig.scenes
     (tmp_path / "bad.mvr").write_bytes(b"no")
     with pytest.raises(Refused, match="is no scene"):

@@ -23,7 +23,7 @@ from welvo.app.faults import FaultLog
 from welvo.app.main import make_window
 from welvo.app.runner import Job, JobRunner
 from welvo.app.session import Session
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.live.worker import Fault
 from welvo.patience import wait_until
 
@@ -102,20 +102,20 @@ def test_settings_are_written_beside_the_window_and_read_as_they_were_last_saved
     files.close()
     assert wait_until(lambda: not [t for t in threading.enumerate() if t.name == "writing x"], 2.0)
     computer = Computer(theme="light")
-    computer.save()
+    computer.save_settings()
     computer.theme = "dark"
-    computer.save()
+    computer.save_settings()
     save_passwords({"127.0.0.9": "kelp"})
-    assert Computer.load().theme == "dark" and load_passwords() == {"127.0.0.9": "kelp"}
+    assert Computer.load_settings().theme == "dark" and load_passwords() == {"127.0.0.9": "kelp"}
     SMALL_FILES.close()
 
 
 def test_a_trace_whose_disk_stands_is_not_waited_for(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     log, held = FaultLog(tmp_path / "errors.log"), threading.Event()
-    write = log._write
-    monkeypatch.setattr(log, "_write", lambda *a: held.wait(10) and write(*a))
+    write = log._write_fault
+    monkeypatch.setattr(log, "_write_fault", lambda *a: held.wait(10) and write(*a))
     begun = time.monotonic()
-    words = log.take(Fault("listening", ValueError("deaf")))
+    words = log.take_fault(Fault("listening", ValueError("deaf")))
     assert time.monotonic() - begun < 5.0 and words.endswith(f"The trace is being written to {log.file}.")
     held.set()
     assert wait_until(lambda: log.file.exists() and "deaf" in log.file.read_text(), 5.0)
@@ -131,19 +131,19 @@ def _what_runs() -> tuple[set[str], set[int], set[tuple[str, object]]]:
 def test_everything_that_a_window_begins_ends_with_it(tmp_path: Path, qtbot: QtBot) -> None:
     """Listening, pages, output with its process, lamps, sheets, the journal and settings: all begun, then all gone."""
     before = _what_runs()
-    window = make_window(Session(gallery()), Computer(), "127.0.0.1", tmp_path)
+    window = make_window(Session(make_gallery()), Computer(), "127.0.0.1", tmp_path)
     window.files.may_leave = lambda: True  # type: ignore[method-assign]
     window.show()
-    window.network.start()
-    assert window.network.output.arm()
+    window.network.start_network()
+    assert window.network.output.arm_output()
     until(qtbot, lambda: window.network.output.sending.leaving > 0)
     window.network.runner.start(window, lambda: _give(1, 60.0), lambda _: None)
     window.show_station("Sheets")
-    window.computer.save()
+    window.computer.save_settings()
     until(qtbot, lambda: {"listener", "status pages", "device jobs"} <= {t.name for t in threading.enumerate()})
     during = _what_runs()
     assert len(during[0] - before[0]) >= 4 and len(during[1] - before[1]) == 1 and len(during[2] - before[2]) >= 2
-    window.shut()
+    window.end_everything()
     window.close()
     window.deleteLater()
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)

@@ -30,20 +30,20 @@ from welvo.app.runs.pixel_kinds import PixelKinds
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.dialogs import ask_line
 from welvo.app.widgets.fields import Choice, CommandLine, commit_focus
-from welvo.app.widgets.literal import literal, menu_words, rows_tip, visible
+from welvo.app.widgets.literal import literal_text, menu_words, rows_tip, visible_letters
 from welvo.app.widgets.model_editor import ModelEditor
-from welvo.app.widgets.painting import label
+from welvo.app.widgets.painting import make_label
 from welvo.app.window import Window
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.formats import files, rigfile
-from welvo.formats.rigfile import load, save
+from welvo.formats.rigfile import load_rig_file, save_rig_file
 from welvo.live.engine import EngineProcess, EngineState
 from welvo.live.status import StatusWatch
 from welvo.live.worker import Fault, Faults
 from welvo.observed.values import Heard
 from welvo.patience import Limit, wait_until
 from welvo.rig.base import Refused
-from welvo.rig.document import Rig, put
+from welvo.rig.document import Rig, put_entries
 from welvo.rig.edits import rename_rig, set_device, set_fixtures
 from welvo.rig.profile import Backdrop, Range
 
@@ -111,20 +111,20 @@ def test_a_slow_disk_holds_up_neither_saving_nor_opening(
     monkeypatch.setattr(rigfile, "read_bytes", slow_read)
     small.session.path = tmp_path / "a.welvo"
     never_held_up(small.files.save)
-    assert load(tmp_path / "a.welvo") == small.session.rig
+    assert load_rig_file(tmp_path / "a.welvo") == small.session.rig
     never_held_up(lambda: small.files.open(tmp_path / "a.welvo"))
-    small.session.edit(rename_rig, "Later")
+    small.session.make_edit(rename_rig, "Later")
 
     def soon() -> None:
         small.files.save_soon()
-        small.session.edit(rename_rig, f"Later {time.monotonic()}")
+        small.session.make_edit(rename_rig, f"Later {time.monotonic()}")
         spin(0.7)
 
     never_held_up(soon)
-    assert small.session.dirty  # the edit behind it is not in the file
+    assert small.session.has_unsaved_edits  # the edit behind it is not in the file
     small.files.save_soon()
     spin(0.8)
-    assert not small.session.dirty and load(tmp_path / "a.welvo").name == small.session.rig.name
+    assert not small.session.has_unsaved_edits and load_rig_file(tmp_path / "a.welvo").name == small.session.rig.name
 
 
 def test_saves_one_behind_the_other_are_no_conflict(
@@ -138,15 +138,19 @@ def test_saves_one_behind_the_other_are_no_conflict(
 
     monkeypatch.setattr(rigfile, "write_atomic", slow)
     file = tmp_path / os.fsdecode(b"hall \xff.welvo")
-    save(small.session.rig, file)
+    save_rig_file(small.session.rig, file)
     assert small.files.open(file) and small.session.path == file
     for n in range(4):
-        small.session.edit(rename_rig, f"State {n}")
+        small.session.make_edit(rename_rig, f"State {n}")
         small.files.save_soon()
         spin(0.03)
     spin(0.7)
-    assert load(file).name == "State 3" and not small.session.dirty and "\ufffd" in small.message.words
-    assert small.files.save() and files.text_to_path(Computer.load().recent[0]) == file
+    assert (
+        load_rig_file(file).name == "State 3"
+        and not small.session.has_unsaved_edits
+        and "\ufffd" in small.message.words
+    )
+    assert small.files.save() and files.text_to_path(Computer.load_settings().recent[0]) == file
     small.grab()
 
 
@@ -166,14 +170,14 @@ def test_many_edits_on_a_slow_disk_make_one_writer_and_the_newest_state(
 
     def edit() -> None:
         for n in range(40):
-            small.session.edit(rename_rig, f"State {n}")
-            small.keeper.write()
+            small.session.make_edit(rename_rig, f"State {n}")
+            small.keeper.write_journal()
             spin(0.005)
 
     begun = time.monotonic()
     never_held_up(edit)
     most = (time.monotonic() - begun) / 0.15 + 2  # one writer after the other, however long the machine takes
-    assert small.keeper.settle(5.0) and len(written) <= most and b"State 39" in written[-1]
+    assert small.keeper.wait_until_settled(5.0) and len(written) <= most and b"State 39" in written[-1]
     assert len([t for t in threading.enumerate() if t.name == "journal"]) <= 1
 
 
@@ -181,21 +185,21 @@ def test_a_streaming_process_that_stands_still_holds_up_nothing(small: Window, q
     network = small.network
     network._tick.start()
     try:
-        never_held_up(lambda: (network.output.arm(), spin(0.05)))
-        assert network.output.armed
+        never_held_up(lambda: (network.output.arm_output(), spin(0.05)))
+        assert network.output.is_armed
         engine = network.output.engine
         assert engine
         qtbot.waitUntil(lambda: engine.state.kind == "sending", timeout=10_000)
         said: list[str] = []
-        network.armed_changed.connect(lambda: said.append(small.head.arm.said()[0]))
+        network.armed_changed.connect(lambda: said.append(small.head.arm.words_of_switch()[0]))
         small.session.said.connect(lambda words, _: said.append(words))
         os.kill(engine.pid, signal.SIGSTOP)
 
         def knock() -> None:
             for n in range(60):
-                small.session.edit(set_fixtures, "", {"a": {"name": f"x{n}"}})
-                network.meant.levels.hold(["a"], "Dimmer", n / 60)
-                network.meant.touch()
+                small.session.make_edit(set_fixtures, "", {"a": {"name": f"x{n}"}})
+                network.meant.levels.hold_function(["a"], "Dimmer", n / 60)
+                network.meant.note_touched()
                 engine.set_streams(network.output._sent)
                 spin(0.004)
 
@@ -204,16 +208,16 @@ def test_a_streaming_process_that_stands_still_holds_up_nothing(small: Window, q
         qtbot.waitUntil(lambda: "Armed, nothing leaves" in said, timeout=3000)
         qtbot.waitUntil(lambda: any("does not answer" in words for words in said), timeout=3000)
         qtbot.waitUntil(lambda: engine.revived == 1, timeout=4000)
-        qtbot.waitUntil(lambda: small.head.arm.said()[0].startswith("Armed ·"), timeout=10_000)
+        qtbot.waitUntil(lambda: small.head.arm.words_of_switch()[0].startswith("Armed ·"), timeout=10_000)
         assert wait_until(lambda: engine.status(1.0).sent > 0, 10)  # with the same streams
         os.kill(engine.pid, signal.SIGKILL)  # ended from outside is no other case than standing still
         qtbot.waitUntil(lambda: engine.revived == 2, timeout=4000)
-        assert network.output.armed and any("was ended from outside" in words for words in said)
-        qtbot.waitUntil(lambda: small.head.arm.said()[0].startswith("Armed ·"), timeout=10_000)
+        assert network.output.is_armed and any("was ended from outside" in words for words in said)
+        qtbot.waitUntil(lambda: small.head.arm.words_of_switch()[0].startswith("Armed ·"), timeout=10_000)
         assert wait_until(lambda: engine.status(1.0).sent > 0, 10)
         os.kill(engine.pid, signal.SIGSTOP)
-        never_held_up(network.output.disarm)
-        assert not network.output.armed
+        never_held_up(network.output.disarm_output)
+        assert not network.output.is_armed
         qtbot.waitUntil(lambda: not engine.alive, timeout=6000)
     finally:
         network._tick.stop()
@@ -223,16 +227,16 @@ def test_silence_is_said_before_the_process_is_replaced_however_busy_the_compute
     small: Window, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     network = small.network
-    network.output.arm()
+    network.output.arm_output()
     engine = network.output.engine
     assert engine
     state = EngineState("silent", why="it did not answer", silent_for=60.0)  # over every limit at the first look
     monkeypatch.setattr(EngineProcess, "state", property(lambda self: state))
     network.output._look_at_output()
-    assert engine.revived == 0 and small.head.arm.said()[0] == "Armed, nothing leaves"
+    assert engine.revived == 0 and small.head.arm.words_of_switch()[0] == "Armed, nothing leaves"
     network.output._look_at_output()
     assert engine.revived == 1
-    network.output.disarm()
+    network.output.disarm_output()
 
 
 def test_a_page_that_drips_delays_no_other_device() -> None:
@@ -271,7 +275,7 @@ def test_a_page_that_drips_delays_no_other_device() -> None:
         threading.Thread(target=serve, args=(server, answer), daemon=True).start()
     watch = StatusWatch()
     watch.wanted = (("127.0.0.83", 8433), ("127.0.0.84", 8433))
-    watch.start()
+    watch.start_watching()
     seen: set[float] = set()
     limit = Limit(2.5)
     while limit.lasts() and len(seen) < 6:
@@ -281,7 +285,7 @@ def test_a_page_that_drips_delays_no_other_device() -> None:
         time.sleep(0.01)
     wait_until(lambda: "127.0.0.83" in watch.failed, 5.0)
     said = watch.failed.get("127.0.0.83", "")
-    watch.stop()
+    watch.stop_watching()
     stop.set()
     slow.close()
     quick.close()
@@ -294,14 +298,14 @@ def test_work_that_is_waited_for_raises_where_it_was_asked_for(small: Window) ->
     assert wait_for(lambda: 5) == 5
     faults = Faults()
     newest = Newest("x", faults)
-    newest.put(lambda: 1 / 0)
-    assert newest.settle(2.0)
+    newest.put_job(lambda: 1 / 0)
+    assert newest.wait_until_settled(2.0)
     done: list[int] = []
-    newest.put(lambda: done.append(1))
-    assert newest.settle(2.0) and done == [1] and faults.count == 1
-    newest.stop(1.0)
-    newest.put(lambda: done.append(2))
-    assert newest.settle(0.1) and done == [1]
+    newest.put_job(lambda: done.append(1))
+    assert newest.wait_until_settled(2.0) and done == [1] and faults.count == 1
+    newest.finish_and_stop(1.0)
+    newest.put_job(lambda: done.append(2))
+    assert newest.wait_until_settled(0.1) and done == [1]
 
 
 # ---- somebody else's work
@@ -311,18 +315,18 @@ def test_a_file_that_changed_underneath_is_asked_about_and_both_are_kept(
     small: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     file = tmp_path / "hall.welvo"
-    save(small.session.rig, file)
+    save_rig_file(small.session.rig, file)
     assert small.files.open(file)
-    small.session.edit(rename_rig, "Mine")
+    small.session.make_edit(rename_rig, "Mine")
     theirs = replace(small.session.rig, name="Theirs")
-    save(theirs, file)
+    save_rig_file(theirs, file)
     press_in_dialog("Not now")
-    assert not small.files.save() and small.session.dirty and load(file).name == "Theirs"
+    assert not small.files.save() and small.session.has_unsaved_edits and load_rig_file(file).name == "Theirs"
     press_in_dialog("Keep both")
     assert small.files.save()
-    assert load(file).name == "Theirs" and load(tmp_path / "hall 2.welvo").name == "Mine"
-    assert small.session.path == tmp_path / "hall 2.welvo" and not small.session.dirty
-    small.session.edit(rename_rig, "Mine again")
+    assert load_rig_file(file).name == "Theirs" and load_rig_file(tmp_path / "hall 2.welvo").name == "Mine"
+    assert small.session.path == tmp_path / "hall 2.welvo" and not small.session.has_unsaved_edits
+    small.session.make_edit(rename_rig, "Mine again")
     (tmp_path / "hall 2.welvo").unlink()
     said: list[str] = []
 
@@ -333,7 +337,7 @@ def test_a_file_that_changed_underneath_is_asked_about_and_both_are_kept(
     in_dialog(over)
     small.files.save_soon()
     spin(0.5)
-    assert "no longer there" in said[0] and load(tmp_path / "hall 2.welvo").name == "Mine again"
+    assert "no longer there" in said[0] and load_rig_file(tmp_path / "hall 2.welvo").name == "Mine again"
 
 
 def test_what_was_mended_is_said_and_not_saved_by_itself(small: Window, tmp_path: Path) -> None:
@@ -341,7 +345,7 @@ def test_what_was_mended_is_said_and_not_saved_by_itself(small: Window, tmp_path
     file.write_bytes(rigfile.to_json(small.session.rig).replace(b"{", b'{"line_metres": 1e9,', 1))
     before = file.read_bytes()
     assert small.files.open(file)
-    assert small.session.rig.line_metres == 1e4 and small.session.dirty and file.read_bytes() == before
+    assert small.session.rig.line_metres == 1e4 and small.session.has_unsaved_edits and file.read_bytes() == before
     assert "line_metres was 1e+09, now 10000" in small.message.words
 
 
@@ -372,7 +376,7 @@ def test_whatever_belonged_to_a_rig_goes_with_it(window: Window, qtbot: QtBot) -
         assert line.text() == "", line.accessibleName()
     assert window.drawer.filter.text() == "" and window.patch.panel.form is None
     assert window.session.selection == Selection()
-    for name in window.stations.all():
+    for name in window.stations.all_stations():
         window.show_station(name)
         assert not window.grab().isNull()
 
@@ -397,7 +401,7 @@ def test_a_command_that_is_half_typed_is_never_carried_out(
             small.show_station("Patch")
         elif leave == "save":
             commit_focus()
-            save(small.session.rig, tmp_path / "x.welvo")
+            save_rig_file(small.session.rig, tmp_path / "x.welvo")
         else:
             small.jump.setFocus()
         assert small.session.rig is before
@@ -421,9 +425,9 @@ def test_a_pause_in_the_chart_line_costs_nothing_made_by_hand(small: Window, qtb
         spots=tuple(Spot(x=float(n), y=1.0) for n in range(4)),
         channels=(*mode.channels[:2], red, *mode.channels[3:]),
     )
-    rig, _ = put(rig, "", profiles={"bar": replace(bar, modes={"m": mode})})
+    rig, _ = put_entries(rig, "", profiles={"bar": replace(bar, modes={"m": mode})})
     rig = replace(rig, fixtures={k: f for k, f in rig.fixtures.items() if f.profile != "bar"})
-    small.session.replace(rig, None)
+    small.session.replace_rig(rig, None)
     small.show_station("Profiles")
     station = small.profiles
     station.show_profile("bar")
@@ -432,7 +436,7 @@ def test_a_pause_in_the_chart_line_costs_nothing_made_by_hand(small: Window, qtb
     assert "4 x (red green blue)" in whole
     for typed in (whole.replace("4 x", " x"), whole.replace("4 x", "2 x"), "dimmer"):
         line.setPlainText(typed)
-        line._paused()
+        line._judge_typed()
         assert small.session.rig.profiles["bar"].modes["m"] == mode  # nothing is dropped while one is typing
 
     def warned() -> bool:
@@ -441,15 +445,15 @@ def test_a_pause_in_the_chart_line_costs_nothing_made_by_hand(small: Window, qtb
 
     qtbot.waitUntil(warned)
     line.setPlainText(whole)
-    line._paused()
+    line._judge_typed()
     assert small.session.rig.profiles["bar"].modes["m"] == mode
     line.setPlainText(whole.replace("4 x", "2 x"))
-    line._paused()
+    line._judge_typed()
     line.commit()
     now = small.session.rig.profiles["bar"].modes["m"]
-    assert now.pixels == 2 and now.spots == mode.spots[:2] and now.channels[2].snap
+    assert now.count_pixels == 2 and now.spots == mode.spots[:2] and now.channels[2].snap
     assert "the places of 2 pixels" in small.message.words and "Undo brings them back" in small.message.words
-    small.session.undo()
+    small.session.undo_edit()
     assert small.session.rig.profiles["bar"].modes["m"] == mode
 
 
@@ -462,7 +466,7 @@ def test_the_model_editor_asks_before_it_drops_what_was_changed(window: Window, 
     qtbot.keyClick(name, Qt.Key.Key_Return)
     assert dialog.model.name == "Mine"  # Enter took the value over, and pressed nothing
     press_in_dialog("Go on changing it")
-    dialog._new()
+    dialog._new_model()
     assert dialog.model.name == "Mine"
     press_in_dialog("Go on changing it")
     dialog.reject()
@@ -484,7 +488,7 @@ def test_enter_in_kinds_of_pixels_takes_the_value_and_presses_nothing(window: Wi
     volts.setFocus()
     volts.setText("24")
     qtbot.keyClick(volts, Qt.Key.Key_Return)
-    assert dialog.kind.volts == 24 and set(window.session.rig.pixel_types) == kinds and dialog.isVisible()
+    assert dialog.chosen_kind.volts == 24 and set(window.session.rig.pixel_types) == kinds and dialog.isVisible()
     dialog.reject()
 
 
@@ -493,15 +497,17 @@ def test_enter_in_kinds_of_pixels_takes_the_value_and_presses_nothing(window: Wi
 
 def test_names_are_shown_letter_by_letter(small: Window, monkeypatch: pytest.MonkeyPatch) -> None:
     hostile = "<img src='file:///etc/hostname'><table><tr><td>"
-    assert not RichText.mightBeRichText(literal(hostile)) and not RichText.mightBeRichText(literal("a &lt; b"))
-    assert literal(hostile).replace("\u2060", "") == hostile and menu_words("R&B") == "R&&B"
-    assert visible("a\u202eb\x07\nc") == "a\ufffdb\ufffd\nc" and visible("plain Ü") == "plain Ü"
+    assert not RichText.mightBeRichText(literal_text(hostile)) and not RichText.mightBeRichText(
+        literal_text("a &lt; b")
+    )
+    assert literal_text(hostile).replace("\u2060", "") == hostile and menu_words("R&B") == "R&&B"
+    assert visible_letters("a\u202eb\x07\nc") == "a\ufffdb\ufffd\nc" and visible_letters("plain Ü") == "plain Ü"
     assert "&lt;img" in rows_tip(hostile, [("<b>", "&")]) and "<img" not in rows_tip(hostile, [("<b>", "&")])
-    assert label(hostile).textFormat() == Qt.TextFormat.PlainText and label("a\u202eb").text() == "a\ufffdb"
-    small.session.edit(set_device, "d", "", name=hostile)
-    small.session.edit(set_fixtures, "", {"a": {"name": hostile}})
+    assert make_label(hostile).textFormat() == Qt.TextFormat.PlainText and make_label("a\u202eb").text() == "a\ufffdb"
+    small.session.make_edit(set_device, "d", "", name=hostile)
+    small.session.make_edit(set_fixtures, "", {"a": {"name": hostile}})
     hear(small, **{"127.0.0.99": Heard("127.0.0.99", hostile, hostile, at=time.time())})
-    for name in small.stations.all():
+    for name in small.stations.all_stations():
         small.show_station(name)
         small.session.select_items(["a"])
         QApplication.processEvents()
@@ -528,26 +534,26 @@ def test_names_are_shown_letter_by_letter(small: Window, monkeypatch: pytest.Mon
     ],
 )  # fmt: skip
 def test_settings_that_are_damaged_are_replaced_and_said(data: bytes, says: str) -> None:
-    file = Computer.file()
+    file = Computer.settings_file()
     file.parent.mkdir(parents=True, exist_ok=True)
     file.write_bytes(data)
     found, words = Computer.load_said()
     assert says in words and found == Computer()
-    window = make_window(Session(gallery()), found)
+    window = make_window(Session(make_gallery()), found)
     window.show()
-    window.shut()
+    window.end_everything()
     window.close()
     window.deleteLater()
 
 
 def test_good_settings_beside_bad_ones_stay() -> None:
-    Computer(width=1500, theme="light", recent=["a"]).save()
+    Computer(width=1500, theme="light", recent=["a"]).save_settings()
     SMALL_FILES.settle()
-    raw = Computer.file().read_bytes().replace(b"800", b"-800")
-    Computer.file().write_bytes(raw)
+    raw = Computer.settings_file().read_bytes().replace(b"800", b"-800")
+    Computer.settings_file().write_bytes(raw)
     found, words = Computer.load_said()
     assert (found.width, found.theme, found.height, found.recent) == (1500, "light", 800, ["a"]) and "height" in words
-    Computer.file().unlink()
+    Computer.settings_file().unlink()
     assert Computer.load_said() == (Computer(), "")
     assert Network(Session(), "127.300.0.1").hearing.missing == "127.300.0.1"
 
@@ -562,7 +568,7 @@ def test_an_error_nobody_expected_is_said_and_logged_and_the_rig_is_kept(
     hook, thread_hook = sys.excepthook, threading.excepthook
     _tell_faults(small)
     try:
-        small.session.edit(rename_rig, "Kept")
+        small.session.make_edit(rename_rig, "Kept")
         before = small.session.rig
         with qtbot.captureExceptions():
             _tell_faults(small)
@@ -571,11 +577,11 @@ def test_an_error_nobody_expected_is_said_and_logged_and_the_rig_is_kept(
         assert "Something went wrong inside Welvo" in small.message.words
         assert str(tmp_path / "errors.log") in small.message.words and small.session.rig is before
         assert "KeyError: 'nothing there'" in (tmp_path / "errors.log").read_text()
-        assert small.keeper.settle() and small.keeper.journal.file.exists()
+        assert small.keeper.wait_until_settled() and small.keeper.journal.file.exists()
         small.message.hide()
         small.tell_fault(Fault("listening", ValueError("x" * 5000)))
         assert "while listening" in small.message.words and len(small.message.words) < 700
-        assert small.fault_log.take(Fault("listening", ValueError("x" * 5000))) == ""
+        assert small.fault_log.take_fault(Fault("listening", ValueError("x" * 5000))) == ""
         thread = threading.Thread(target=lambda: 1 / 0, name="a thread")
         thread.start()
         thread.join()
@@ -590,10 +596,10 @@ def test_a_double_click_on_the_path_meets_the_path_that_is_there(small: Window, 
     small.ribbon.grab()
     assert len(small.ribbon._rects) > 3
     at = small.ribbon._rects[-1].center().toPoint()
-    small.session.select(Selection("slot", slot=("u2", 400)))  # a shorter path; nothing of it was painted yet
+    small.session.change_selection(Selection("slot", slot=("u2", 400)))  # a shorter path; nothing of it was painted yet
     qtbot.mouseDClick(small.ribbon, Qt.MouseButton.LeftButton, pos=at)
     qtbot.mouseMove(small.ribbon, at)
-    small.session.select(Selection())
+    small.session.change_selection(Selection())
     qtbot.mouseClick(small.ribbon, Qt.MouseButton.LeftButton, pos=at)
     qtbot.keyClick(small.ribbon, Qt.Key.Key_Return)
 
@@ -606,7 +612,7 @@ def test_a_profile_brings_its_own_picture_and_never_shows_anothers(rig: Rig, tmp
     from welvo.formats.gdtf_write import dumps_gdtf
     from welvo.formats.library import open_any, profile_json, save_profile
     from welvo.rig.document import Picture
-    from welvo.rig.edits import add_profile, packed
+    from welvo.rig.edits import add_profile, pack_profile
 
     png = b"\x89PNG\r\n\x1a\n" + bytes(20)
     head = rig.profiles["head"]
@@ -619,7 +625,7 @@ def test_a_profile_brings_its_own_picture_and_never_shows_anothers(rig: Rig, tmp
         rig, profiles={"head": replace(head, modes={"m": mode})}, pictures={"k": Picture(name="x", data=png)}
     )
     other = replace(rig, pictures={"k": Picture(name="another", data=b"\x89PNG of something else")})
-    out = packed(mine, mine.profiles["head"])
+    out = pack_profile(mine, mine.profiles["head"])
     (tmp_path / "a.json").write_bytes(profile_json(out))
     (tmp_path / "b.gdtf").write_bytes(dumps_gdtf(out)[0])
     kept = save_profile(tmp_path / "own", out)
@@ -658,15 +664,15 @@ def test_after_a_fix_the_focus_is_not_in_the_jump_box_and_ctrl_z_undoes_it(windo
 
 def test_an_idle_line_leaves_undo_to_the_rig_and_a_typed_one_keeps_it(small: Window, qtbot: QtBot) -> None:
     for line in (small.jump, small.patch.filter):
-        small.session.edit(rename_rig, "Other")
+        small.session.make_edit(rename_rig, "Other")
         line.setFocus()
         qtbot.keyClick(line, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
         assert small.session.rig.name == "Test rig"
         qtbot.keyClicks(line, "ab")
-        small.session.edit(rename_rig, "Other")
+        small.session.make_edit(rename_rig, "Other")
         qtbot.keyClick(line, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
         assert small.session.rig.name == "Other" and line.text() != "ab"
-        small.session.undo()
+        small.session.undo_edit()
         line.clear()
 
 
@@ -678,8 +684,8 @@ def test_a_panel_that_is_built_anew_gives_the_focus_back_to_the_same_field(small
     name = field_of(small.patch.panel, "Name")
     name.setFocus()
     qtbot.waitUntil(name.hasFocus, timeout=1000)
-    small.patch.panel.build()
-    small.focusing.again()  # what looks for a lost focus must not be quicker
+    small.patch.panel.build_form()
+    small.focusing.focus_again()  # what looks for a lost focus must not be quicker
     qtbot.waitUntil(lambda: QApplication.focusWidget() is not None, timeout=1000)
     again = field_of(small.patch.panel, "Name")
     assert again is not name and again.hasFocus()
@@ -688,9 +694,9 @@ def test_a_panel_that_is_built_anew_gives_the_focus_back_to_the_same_field(small
 def test_an_edit_whose_rig_could_not_be_opened_is_refused(small: Window) -> None:
     before = small.session.rig
     head = before.profiles["head"]
-    bad = put(before, "", profiles={"head": replace(head, modes={"n": head.modes["m"]})})
+    bad = put_entries(before, "", profiles={"head": replace(head, modes={"n": head.modes["m"]})})
     with pytest.raises(Refused, match="uses mode “m”, which Head does not have. And 1 more like it"):
-        small.session.take(bad)
+        small.session.take_over_edit(bad)
     assert small.session.rig is before and not small.session.history.undo_label
 
 
@@ -713,11 +719,11 @@ def test_a_choice_that_was_taken_out_of_the_window_chooses_nothing(window: Windo
     """The open list of a choice is a window of its own, and can outlive the row that it belongs to."""
     window.show_station("Devices")
     device = next(d for d, v in window.session.rig.devices.items() if v.ports)
-    window.session.select(Selection("device", (device,)))
+    window.session.change_selection(Selection("device", (device,)))
     QApplication.processEvents()
     box = next(c for c in window.findChildren(Choice) if c.accessibleName().startswith("Feed of port"))
     before = window.session.rig
-    window.session.select(Selection())
+    window.session.change_selection(Selection())
     window.devices.settings.show_device("")
     box.setCurrentIndex(0)
     box.activated.emit(0)

@@ -19,7 +19,7 @@ from welvo.app.devices.lamp_list import HEAD
 from welvo.app.widgets.fields import CommandLine, Field
 from welvo.app.widgets.fixes import run_fix
 from welvo.app.window import Window
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.matching.lamps import Wish
 from welvo.patch.set_on import set_on
 from welvo.rig.base import Refused
@@ -38,7 +38,7 @@ MOST_CLICKS, MOST_KEYS = 6, 48
 
 
 def hall(tmp_path: Path, lamps: str = "") -> Iterator[Window]:
-    with beside_stand_ins(gallery(), STATE.replace("LAMPS", lamps), tmp_path) as (window, _):
+    with beside_stand_ins(make_gallery(), STATE.replace("LAMPS", lamps), tmp_path) as (window, _):
         window.resize(1280, 800)
         yield window
 
@@ -61,7 +61,7 @@ def faulty(tmp_path: Path, qtbot: QtBot) -> Iterator[Window]:
 def set_on_of(number: int) -> int:
     from welvo.patch.index import Index
 
-    index = Index(gallery())
+    index = Index(make_gallery())
     return set_on(index, key_of(index.rig, number)).address or 1
 
 
@@ -116,7 +116,7 @@ def pick(window: Window, qtbot: QtBot, number: int) -> None:
     page = window.devices.lamps
     rig = window.session.rig
     n = next(n for n, p in enumerate(page.pairs) if p.fixture and rig.fixtures[p.fixture].number == number)
-    at = QPoint(80, HEAD + page.list.row * n + 10)
+    at = QPoint(80, HEAD + page.list.height_of_row * n + 10)
     qtbot.mouseClick(page.list, Qt.MouseButton.LeftButton, pos=at)
 
 
@@ -133,10 +133,10 @@ def test_twelve_lamps_at_address_one_come_to_their_places(new: Window, qtbot: Qt
     until(qtbot, lambda: len(page.pairs) == 12)
     assert {p.lamp.address for p in page.pairs if p.lamp} == {1} and "12 at address 001" in page._counts.text()
     hand.click(found(page, QPushButton, "Tell apart"))
-    who = {uid_of(gallery(), k): f.number for k, f in session.rig.fixtures.items()}
+    who = {uid_of(make_gallery(), k): f.number for k, f in session.rig.fixtures.items()}
     while page._apart:
         uid = page._apart[0]
-        until(qtbot, lambda uid=uid: page.work.blinking == (page.at, uid))
+        until(qtbot, lambda uid=uid: page.work.blinking == (page.place_of_port, uid))
         field = found(page, CommandLine)
         number = str(who[uid])
         qtbot.keyClicks(field, number)
@@ -149,15 +149,15 @@ def test_twelve_lamps_at_address_one_come_to_their_places(new: Window, qtbot: Qt
     assert page._counts.text() == "12 answered · all as planned"
     for p in page.pairs:
         assert p.lamp and p.lamp.address == set_on(session.index, p.fixture).address
-        assert uid_of(gallery(), p.fixture) == p.lamp.uid
+        assert uid_of(make_gallery(), p.fixture) == p.lamp.uid
     assert not any(f.code.startswith("LAMP") and f.severity == "error" for f in session.report.findings)
     pick(new, qtbot, 207)
-    assert new.ribbon.shown and new.ribbon.shown.hops[-1].fact in ("says 145 itself", "port gives 0")
+    assert new.ribbon.path_shown and new.ribbon.path_shown.hops[-1].fact in ("says 145 itself", "port gives 0")
     print(f"{hand.clicks} clicks, {hand.keys} keys")
     assert hand.clicks <= MOST_CLICKS and hand.keys <= MOST_KEYS
     while session.history.undo_label:
-        session.undo()
-    assert session.rig == gallery()
+        session.undo_edit()
+    assert session.rig == make_gallery()
 
 
 def test_a_number_that_cannot_be_is_refused_and_leaving_ends_the_blinking(new: Window, qtbot: QtBot) -> None:
@@ -166,12 +166,12 @@ def test_a_number_that_cannot_be_is_refused_and_leaving_ends_the_blinking(new: W
     press(page, "Tell apart")
     first = page._apart[0]
     with pytest.raises(Refused, match="There is no lamp 999 on this port"):
-        page._is("999")
-    page._skip()
-    assert page._apart[0] != first and page.work.blinking == (page.at, page._apart[0])
-    page._is("201")
+        page._confirm_lamp("999")
+    page._skip_lamp()
+    assert page._apart[0] != first and page.work.blinking == (page.place_of_port, page._apart[0])
+    page._confirm_lamp("201")
     with pytest.raises(Refused, match="201 is 7FF1:"):
-        page._is("201")
+        page._confirm_lamp("201")
     new.show_station("Patch")
     assert not page._apart and page.work.blinking is None
 
@@ -183,12 +183,12 @@ def test_one_lamp_after_the_other_is_looked_at_and_set(faulty: Window, qtbot: Qt
     codes = {f.code for f in session.report.findings if f.code.startswith("LAMP")}
     assert {"LAMP-02", "LAMP-03"} <= codes
     mode = next(f for f in session.report.findings if f.code == "LAMP-02")
-    run_fix(session, faulty.network, mode.fixes[0])
+    run_fix(session, faulty.network, mode.possible_fixes[0])
     until(qtbot, lambda: "LAMP-02" not in {f.code for f in session.report.findings})
-    page.work.push(page.work.at(page.ref), {mode.goes_to.place: Wish(personality=2)})
+    page.work.push_wishes(page.work.place_of_port(page.port_shown), {mode.goes_to.place: Wish(personality=2)})
     until(qtbot, lambda: "LAMP-02" in {f.code for f in session.report.findings})
     pick(faulty, qtbot, 203)
-    until(qtbot, lambda: bool(page.chosen() and page.chosen().lamp.deep))  # type: ignore[union-attr]
+    until(qtbot, lambda: bool(page.chosen_pair() and page.chosen_pair().lamp.deep))  # type: ignore[union-attr]
     assert "Tarnwick" in {b for a, b in _ways(panel)} and ("slot 3", "tilt") not in _ways(panel)
     press(panel, "Push 22 slot")
     until(qtbot, lambda: _lines(page)["personality"] == "matches")
@@ -229,7 +229,7 @@ def _ways(panel: QWidget) -> set[tuple[str, str]]:
 
 
 def _lines(page: object) -> dict[str, str]:
-    pair = page.chosen()  # type: ignore[attr-defined]
+    pair = page.chosen_pair()  # type: ignore[attr-defined]
     return {x.key: x.mark for x in pair.lines}
 
 
@@ -239,7 +239,7 @@ def test_a_port_that_cannot_be_searched_says_why(new: Window, qtbot: QtBot) -> N
     new.go(Goto("lamps", device(new), "A"))
     assert page._counts.text() == "Not searched yet. Searching changes nothing on the lamps."
     page.search.click()
-    assert "Searching" in page.work.busy(page.at) and not page.search.isEnabled()  # type: ignore[arg-type]
+    assert "Searching" in page.work.words_if_busy(page.place_of_port) and not page.search.isEnabled()  # type: ignore[arg-type]
     press(page, "Stop")
     until(qtbot, lambda: page._counts.text() == "The search was stopped.")
     page.search.click()
@@ -248,11 +248,11 @@ def test_a_port_that_cannot_be_searched_says_why(new: Window, qtbot: QtBot) -> N
     page.search.click()
     assert sys.getswitchinterval() < 0.001  # the window has its turn while answers come
     new.network.lamps.stop_all()
-    new.network.lamps.tick()  # one that comes late finds nothing to take over
+    new.network.lamps.take_over_ended()  # one that comes late finds nothing to take over
     assert sys.getswitchinterval() > 0.001
     new.network.hearing.quiet = True
     new.network.hearing.listener.quiet = True  # type: ignore[union-attr]
     with pytest.raises(Refused, match="nothing may be sent"):
-        page._search()
+        page._search_port()
     with pytest.raises(Refused, match="as planned already"):
-        page.work.push(page.work.at(page.ref), {})
+        page.work.push_wishes(page.work.place_of_port(page.port_shown), {})

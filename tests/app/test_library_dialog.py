@@ -10,7 +10,7 @@ from pytestqt.qtbot import QtBot
 
 from tests.app.test_profiles_station import show
 from welvo.app.profiles import library
-from welvo.app.profiles.library import Library, folder, know_library
+from welvo.app.profiles.library import Library, know_library, library_folder
 from welvo.app.window import Window
 from welvo.formats.chart import read_chart
 from welvo.formats.library import read_profile, save_profile
@@ -33,15 +33,15 @@ def test_every_word_must_be_found(small: Window, qtbot: QtBot, words: str, found
 def test_a_generic_is_taken_and_a_profile_of_the_rig_is_duplicated(small: Window, qtbot: QtBot) -> None:
     d = dialog(small)
     qtbot.keyClicks(d.filter, "blinder 4")
-    d.take()
+    d.take_book()
     made = small.session.rig.profiles[d.made]
     assert made.name == "Blinder of 4" and made.source.startswith("library:") and made.code
     d = dialog(small, "head")
     qtbot.keyClicks(d.filter, "Head")
     d.shelf.current = next(n for n, b in enumerate(d.shelf.books) if b.source == "rig:head")
-    d._picked()
+    d._pick_book()
     assert d.take_button.text() == "Duplicate"
-    d.take()
+    d.take_book()
     copy = small.session.rig.profiles[d.made]
     assert copy.name == "Head copy" and copy.code != "HEA" and not d.grab().isNull()
 
@@ -51,12 +51,12 @@ def test_a_kept_profile_is_there_for_the_next_rig_and_a_newer_one_is_a_finding(
 ) -> None:
     show(small, "head")
     d = dialog(small, "head")
-    d.keep()
-    (kept,) = list(folder().iterdir())
+    d.keep_profile()
+    (kept,) = list(library_folder().iterdir())
     assert kept.name in d.saying.text()
-    book = next(b for b in d.books() if b.where != "this rig" and b.profile.name == "Head")
+    book = next(b for b in d.found_books() if b.where != "this rig" and b.profile.name == "Head")
     # the rig's own copy came from there, at revision 1; somebody keeps a revision 2
-    small.session.edit(
+    small.session.make_edit(
         lambda rig: (
             replace(
                 rig,
@@ -67,27 +67,27 @@ def test_a_kept_profile_is_there_for_the_next_rig_and_a_newer_one_is_a_finding(
     longer = replace(
         small.session.rig.profiles["head"],
         revision="2",
-        modes={"m": read_chart("pan 16, tilt 16, dimmer, shutter, zoom, gobo, iris").mode("only")},
+        modes={"m": read_chart("pan 16, tilt 16, dimmer, shutter, zoom, gobo, iris").mode_of_chart("only")},
     )
-    save_profile(folder(), longer)
+    save_profile(library_folder(), longer)
     know_library(small.session)
-    assert "PROF-17" in small.session.report.codes
+    assert "PROF-17" in small.session.report.codes_found
     d = dialog(small, "head")
     d.shelf.current = next(n for n, b in enumerate(d.shelf.books) if b.profile.name == "Head" and b.where != "this rig")
-    d._picked()
+    d._pick_book()
     assert "Differences" in d.saying.text()
     shown: list[str] = []
     monkeypatch.setattr(library.Preview, "exec", lambda self: bool(shown.append(self.windowTitle())))
     before = small.session.rig
-    d.revise()
+    d.revise_profile()
     assert shown and small.session.rig is before
     monkeypatch.setattr(library.Preview, "exec", lambda self: True)
-    d.revise()
+    d.revise_profile()
     rig = small.session.rig
     assert {rig.fixtures[k].profile for k in "ab"} == {d.made} and rig.profiles[d.made].revision == "2"
     assert rig.profiles[d.made].revises == "" and "head" not in rig.profiles  # what is gone is referred to by nothing
-    assert "PROF-17" not in small.session.report.codes and "PATCH-01" in small.session.report.codes
-    small.session.undo()
+    assert "PROF-17" not in small.session.report.codes_found and "PATCH-01" in small.session.report.codes_found
+    small.session.undo_edit()
     assert small.session.rig is before
 
 
@@ -136,7 +136,7 @@ def test_a_folder_that_cannot_be_written_is_said(
     small: Window, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
     (tmp_path / "file").write_text("no folder")
-    monkeypatch.setattr(library, "folder", lambda: tmp_path / "file" / "profiles")
+    monkeypatch.setattr(library, "library_folder", lambda: tmp_path / "file" / "profiles")
     d = dialog(small, "head")
     d.save_button.click()
     assert d.saying.text() and "Kept" not in d.saying.text() and d.saying.property("refusal")

@@ -41,7 +41,7 @@ def test_rows_stand_in_natural_order_both_ways(ports: RowList) -> None:
 def test_the_selection_stays_with_its_row_when_rows_move(ports: RowList) -> None:
     ports.selectRow(ports.rows.row_of(2))
     ports.sortByColumn(1, Qt.SortOrder.AscendingOrder)
-    assert ports.chosen() == [2] and ports.rows.row_of(2) == 1
+    assert ports.chosen_ids() == [2] and ports.rows.row_of(2) == 1
 
 
 def test_a_filter_wants_every_word_and_hides_without_losing(ports: RowList) -> None:
@@ -56,7 +56,7 @@ def test_copied_and_exported_are_headings_and_rows_as_shown(ports: RowList, tmp_
     ports.selectRow(1)
     QTest.keyClick(ports, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
     assert QGuiApplication.clipboard().text() == "Port\tPixels\nA2\t20\n"
-    ports._toggle("Port")
+    ports._toggle_column("Port")
     ports.export_to(tmp_path / "ports")
     with (tmp_path / "ports.csv").open() as file:
         assert list(csv.reader(file)) == [["Pixels"], ["10"], ["20"], ["100"]]
@@ -69,13 +69,13 @@ def test_every_list_of_the_window_can_be_copied_from(window: Window) -> None:
     for page, lists in (("Wires", ("feeds", "boxes")), ("Capacity", ("table",)), ("Senders", ("senders", "uses"))):
         window.patch.show_page(page)
         for name in lists:
-            shown = getattr(getattr(window.patch, page.lower()), name)
+            shown = getattr(window.patch.stack.currentWidget(), name)
             shown.copy_rows(whole=True)
             lines = QGuiApplication.clipboard().text().splitlines()
             assert len(lines) == len(shown.listed.ids) + 1 and lines[1].strip(), name
             assert "copied, with headings" in window.message.words
     window.toggle_findings()
-    window.drawer.copy()
+    window.drawer.copy_findings()
     assert QGuiApplication.clipboard().text().startswith("Code\tSeverity\tWhere")
 
 
@@ -110,7 +110,7 @@ def test_a_refused_line_stays_in_its_dialog_and_escape_leaves(window: Window, mo
 
 def test_an_exported_list_asks_for_its_file(ports: RowList, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "p.csv"), ""))
-    ports.export()
+    ports.export_list()
     assert (tmp_path / "p.csv").read_text().count("\n") == 4
 
 

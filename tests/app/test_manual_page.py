@@ -78,7 +78,7 @@ def test_a_staggered_blinder_with_two_modes_from_its_manual_page(
     hand.type(field_of(station.panel, "Name"), "Cask 14")
     hand.type(field_of(station.panel, "Mode"), "46 slot")
     mode = station.mode
-    assert mode and mode.footprint == 46 and mode.pixels == 14
+    assert mode and mode.slots_needed == 46 and mode.count_pixels == 14
     assert next(c for c in mode.channels if c.function == "Dimmer").slots == (1, 2)
 
     # the shutter's table
@@ -107,10 +107,10 @@ def test_a_staggered_blinder_with_two_modes_from_its_manual_page(
         hand.clicks += 2  # the file in the system's dialog, and Open
 
         def spot(n: int) -> QPoint:
-            return dialog.canvas.view.point(dialog.canvas.spots[n - 1]).toPoint()
+            return dialog.canvas.view.point_of_spot(dialog.canvas.spots[n - 1]).toPoint()
 
         def cell(n: int) -> QPoint:
-            return dialog.canvas.view.point(on_picture(dialog, front_places()[n - 1])).toPoint()
+            return dialog.canvas.view.point_of_spot(on_picture(dialog, front_places()[n - 1])).toPoint()
 
         hand.drag(dialog.canvas, spot(1) - QPoint(60, 60), spot(7) + QPoint(12, 60))
         assert dialog.canvas.selected == set(range(1, 8))
@@ -137,7 +137,10 @@ def test_a_staggered_blinder_with_two_modes_from_its_manual_page(
 
     # checked: the try-out lights it, and nothing is found wrong with it
     made = window.session.rig.profiles[pid]
-    assert [(m.name, m.footprint, m.pixels) for m in made.modes.values()] == [("46 slot", 46, 14), ("3 slot", 3, 0)]
+    assert [(m.name, m.slots_needed, m.count_pixels) for m in made.modes.values()] == [
+        ("46 slot", 46, 14),
+        ("3 slot", 3, 0),
+    ]
     own = [
         f
         for f in window.session.report.findings

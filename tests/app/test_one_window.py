@@ -11,7 +11,7 @@ from pytestqt.qtbot import QtBot
 from tests.conftest import small_rig
 from welvo.app.one_window import Doorbell, raise_other, socket_name
 from welvo.app.window import Window
-from welvo.formats.rigfile import save
+from welvo.formats.rigfile import save_rig_file
 from welvo.rig.document import Rig
 
 
@@ -32,7 +32,7 @@ def test_the_window_of_a_file_answers_and_comes_forward(
     make: Callable[[Rig], Window], tmp_path: Path, qtbot: QtBot
 ) -> None:
     file, other = tmp_path / "a.welvo", tmp_path / "b.welvo"
-    save(small_rig(), file)
+    save_rig_file(small_rig(), file)
     (tmp_path / "link.welvo").symlink_to(file)
     window = make(Rig())
     raised: list[bool] = []
@@ -41,7 +41,7 @@ def test_the_window_of_a_file_answers_and_comes_forward(
     assert not raise_other(file)
     assert window.files.open(file)
     assert bell.name == socket_name(file) and asked(tmp_path / "link.welvo", qtbot) and raised
-    assert window.session.save(other, over=True)  # saved as another file, it is that one's window
+    assert window.session.save_file(other, over=True)  # saved as another file, it is that one's window
     assert not raise_other(file) and asked(other, qtbot) and len(raised) == 2
     bell.close()
     assert not raise_other(other)
@@ -51,7 +51,7 @@ def test_a_name_left_by_a_program_that_died_is_taken(
     make: Callable[[Rig], Window], tmp_path: Path, qtbot: QtBot
 ) -> None:
     file = tmp_path / "a.welvo"
-    save(small_rig(), file)
+    save_rig_file(small_rig(), file)
     dead = QLocalServer()
     assert dead.listen(socket_name(file))
     stale = dead.fullServerName()

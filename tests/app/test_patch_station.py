@@ -28,7 +28,7 @@ def point(window: Window, universe: str, address: int) -> QPoint:
 
 
 def start(window: Window, key: str) -> tuple[str, int]:
-    s = window.session.index.spans(key)[0]
+    s = window.session.index.spans_of(key)[0]
     return s.universe, s.first
 
 
@@ -54,7 +54,7 @@ def test_zooms_have_names_and_steps_in_between(window: Window, qtbot: QtBot) -> 
         qtbot.keyClick(window, str(n), CTRL)
         assert tapes.level_name == name and window.patch._zoom[name].isChecked()
         assert not tapes.grab().isNull()
-    steps = tapes.steps()
+    steps = tapes.zoom_steps()
     assert all(b >= 1.3 * a for a, b in itertools.pairwise(steps)) and steps[0] == 0.25 and steps[-1] == 36.0
     tapes.set_level("Fit")
     wheel = QWheelEvent(
@@ -68,7 +68,7 @@ def test_zooms_have_names_and_steps_in_between(window: Window, qtbot: QtBot) -> 
         False,
     )
     QApplication.sendEvent(tapes.viewport(), wheel)
-    assert tapes.pp == steps[2]
+    assert tapes.pixels_per_slot == steps[2]
 
 
 def test_every_zoom_hits_the_slot_that_is_drawn_there(window: Window) -> None:
@@ -76,24 +76,24 @@ def test_every_zoom_hits_the_slot_that_is_drawn_there(window: Window) -> None:
     for level in ZOOMS:
         tapes.set_level(level)
         for universe, address in (("u1", 1), ("u1", 41), ("u2", 300)):
-            tapes._centre(address)
+            tapes._centre_on_slot(address)
             tapes.verticalScrollBar().setValue(0)
             r = tapes.row_of(universe)
             where = tapes.place_of(universe, address)
             assert r and where
             if level == "Field":
                 where = QPointF(r.x + (address - 0.5) * 0.25, r.y + 6 + HEADER)
-            assert tapes.at(where) == (universe, address), level
+            assert tapes.slot_at_point(where) == (universe, address), level
     tapes.set_level("Fit")
-    assert tapes.at(QPointF(20, 40)) == ("u1", 0) and tapes.at(QPointF(20, 5)) is None
+    assert tapes.slot_at_point(QPointF(20, 40)) == ("u1", 0) and tapes.slot_at_point(QPointF(20, 5)) is None
 
 
 def test_a_click_selects_and_the_roll_follows(patch: Window, qtbot: QtBot) -> None:
     view = patch.patch.tapes.viewport()
     qtbot.mouseClick(view, LEFT, pos=point(patch, "u1", 12))
-    assert patch.session.selection.ids == ("b",) and patch.patch.list.chosen() == ["b"]
+    assert patch.session.selection.ids == ("b",) and patch.patch.list.chosen_ids() == ["b"]
     qtbot.mouseClick(view, LEFT, CTRL, pos=point(patch, "u1", 4))
-    assert set(patch.session.selection.ids) == {"a", "b"} and patch.patch.list.chosen() == ["a", "b"]
+    assert set(patch.session.selection.ids) == {"a", "b"} and patch.patch.list.chosen_ids() == ["a", "b"]
     qtbot.mouseClick(view, LEFT, pos=point(patch, "u1", 300))
     assert patch.session.selection == Selection("slot", (), slot=("u1", 300))
     qtbot.mouseClick(view, LEFT, pos=QPoint(60, point(patch, "u2", 1).y()))
@@ -116,11 +116,11 @@ def test_dragging_shows_what_it_would_meet_before_the_drop(patch: Window, qtbot:
 def test_dropping_moves_and_a_clash_becomes_a_finding(patch: Window, qtbot: QtBot) -> None:
     drag(patch, qtbot, ("u1", 1), ("u2", 200))
     universe, address = start(patch, "a")
-    assert universe == "u2" and abs(address - 200) <= 1 and patch.session.report.codes == {"RUN-26"}
+    assert universe == "u2" and abs(address - 200) <= 1 and patch.session.report.codes_found == {"RUN-26"}
     drag(patch, qtbot, (universe, address), ("u2", 3))
     assert {f.code for f in patch.session.report.findings} == {"PATCH-01", "RUN-26"}
-    patch.session.undo()
-    patch.session.undo()
+    patch.session.undo_edit()
+    patch.session.undo_edit()
     assert start(patch, "a") == ("u1", 1)
 
 
@@ -132,7 +132,7 @@ def test_a_drop_never_leaves_the_universe(patch: Window, qtbot: QtBot) -> None:
 def test_locked_things_stay_where_they_are(patch: Window, qtbot: QtBot) -> None:
     from welvo.rig.edits import set_fixtures
 
-    patch.session.edit(set_fixtures, "lock", {"a": {"at": (Place(universe="u1", address=1, locked=True),)}})
+    patch.session.make_edit(set_fixtures, "lock", {"a": {"at": (Place(universe="u1", address=1, locked=True),)}})
     drag(patch, qtbot, ("u1", 1), ("u2", 200))
     assert start(patch, "a") == ("u1", 1) and "101 is locked" in patch.message.words
 
@@ -186,7 +186,7 @@ def test_the_lens_opens_on_the_selection_and_closes(patch: Window, qtbot: QtBot)
     inside = QPointF(
         GUTTER + 12 + 14 * (101 - tapes.lens[1]) + 5, r.y + r.height + 40 + HEADER - tapes.verticalScrollBar().value()
     )
-    assert tapes.at(inside) == ("u2", 101) and not tapes.grab().isNull()
+    assert tapes.slot_at_point(inside) == ("u2", 101) and not tapes.grab().isNull()
     qtbot.keyClick(tapes, Qt.Key.Key_Escape)
     assert tapes.lens is None
     qtbot.mouseDClick(tapes.viewport(), LEFT, pos=point(patch, "u1", 5))
@@ -194,12 +194,12 @@ def test_the_lens_opens_on_the_selection_and_closes(patch: Window, qtbot: QtBot)
 
 
 def test_overlaps_lie_in_lanes_and_shares_in_one_block(patch: Window) -> None:
-    from welvo.rig.edits import move, share
+    from welvo.rig.edits import move_item, share_places
 
-    patch.session.edit(move, "b", 0, "u1", 1)
+    patch.session.make_edit(move_item, "b", 0, "u1", 1)
     blocks, lanes = blocks_of(patch.session.index, "u1")
     assert lanes == 2 and [b.lane for b in blocks] == [0, 1]
-    patch.session.edit(share, ["a", "b"])
+    patch.session.make_edit(share_places, ["a", "b"])
     blocks, lanes = blocks_of(patch.session.index, "u1")
     assert lanes == 1 and len(blocks[0].spans) == 2
 
@@ -236,14 +236,14 @@ def test_the_roll_sorts_filters_and_removes(window: Window, qtbot: QtBot) -> Non
     list_ = window.patch.list
     assert list_.items.ids[0] == "f101" and len(list_.items.ids) == 108
     list_.sortByColumn(4, Qt.SortOrder.DescendingOrder)
-    assert window.session.index.spans(list_.items.ids[0]) == ()  # what is nowhere stands at one end
+    assert window.session.index.spans_of(list_.items.ids[0]) == ()  # what is nowhere stands at one end
     window.patch.filter.setText("lagoon flood")
     assert len(list_.items.ids) == 25 and all(window.session.rig.fixtures[k].profile == "p4" for k in list_.items.ids)
     window.patch.filter.setText("")
     window.session.select_items(["f101", "f102"])
     qtbot.keyClick(list_, Qt.Key.Key_Delete)
     assert "f101" not in window.session.rig.fixtures and len(list_.items.ids) == 106
-    window.session.undo()
+    window.session.undo_edit()
     assert len(list_.items.ids) == 108
 
 
@@ -287,7 +287,7 @@ def test_the_panel_edits_elements_universes_and_feeds(patch: Window, qtbot: QtBo
     assert (patch.session.rig.elements["e"].pixels, patch.session.rig.elements["e"].order) == (200, "GRBW")
     type_in("Address", "after 201 + 6")
     assert start(patch, "e") == ("u2", 21)
-    patch.session.select(Selection("universe", ("u1",)))
+    patch.session.change_selection(Selection("universe", ("u1",)))
     type_in("On the wire", "0")
     assert patch.session.rig.feeds["w1"].wire == 1 and "no sACN universe 0" in field("On the wire").refusal.text()
     type_in("On the wire", "12")
@@ -297,7 +297,7 @@ def test_the_panel_edits_elements_universes_and_feeds(patch: Window, qtbot: QtBo
     assert (feed.wire, feed.priority, feed.to) == (12, 150, "127.0.0.9")
     type_in("Universe size", "510")
     assert patch.session.rig.universes["u1"].size == 510
-    patch.session.select(Selection("universe", ("u2",)))
+    patch.session.change_selection(Selection("universe", ("u2",)))
     type_in("On the wire", "255.255.255.0")
     assert "mask" in field("On the wire").refusal.text()
     type_in("On the wire", "1/2/3")
@@ -308,7 +308,7 @@ def test_a_thousand_universes_are_drawn_and_found(make: Callable[[Rig], Window])
     from welvo.rig.wiring import Universe
 
     window = make(Rig(universes={f"u{n}": Universe(number=n) for n in range(1, 1001)}))
-    window.session.select(Selection("universe", ("u700",)))
+    window.session.change_selection(Selection("universe", ("u700",)))
     for level in ZOOMS:
         window.patch.tapes.set_level(level)
         assert not window.patch.tapes.grab().isNull()

@@ -19,8 +19,8 @@ from welvo.app.patch.switch_picture import SwitchPicture
 from welvo.app.session import Selection
 from welvo.app.widgets.fields import Choice, Field
 from welvo.app.window import Window
-from welvo.checks.checker import check
-from welvo.formats.wishes import wished
+from welvo.checks.checker import check_rig
+from welvo.formats.wishes import add_wished
 from welvo.patch import table
 from welvo.patch.index import Index
 from welvo.rig.document import Rig
@@ -46,7 +46,7 @@ def choose(window: Window, name: str, value: str) -> None:
 
 
 def starts(window: Window, *keys: str) -> list[str]:
-    return [table.cell(window.session.index, k, "first") for k in keys]
+    return [table.text_of_cell(window.session.index, k, "first") for k in keys]
 
 
 LAGOONS = ("f503", "f504", "f505", "f506")
@@ -77,7 +77,7 @@ def test_laying_out_shows_ghosts_first_and_is_one_undo(window: Window, qtbot: Qt
     press(window, "Lay out 4")
     assert starts(window, *LAGOONS) == ["10.001", "10.041", "10.081", "10.121"]
     assert window.patch.panel.form is None and not window.patch.tapes.ghosts
-    window.session.undo()
+    window.session.undo_edit()
     assert starts(window, *LAGOONS) == ["4.411", "4.421", "4.431", "4.441"]
 
 
@@ -105,7 +105,7 @@ def test_a_click_on_a_tape_sets_where_it_starts_and_wrong_wishes_are_said(window
 
 def test_packing_a_universe_and_another_mode_are_looked_at_first(window: Window) -> None:
     window.show_station("Patch")
-    window.session.select(Selection("universe", ("u3",)))
+    window.session.change_selection(Selection("universe", ("u3",)))
     QApplication.processEvents()
     press(window, "Pack…")
     assert (
@@ -113,7 +113,7 @@ def test_packing_a_universe_and_another_mode_are_looked_at_first(window: Window)
     )
     press(window, "Move 4")
     assert starts(window, "f304", "f305") == ["3.167", "3.211"]
-    window.session.undo()
+    window.session.undo_edit()
     window.session.select_items(["f207"])
     QApplication.processEvents()
     choose(window, "Mode", "m2")
@@ -133,18 +133,28 @@ def test_the_switch_picture_reads_back_and_explains(window: Window, qtbot: QtBot
     window.session.select_items(["f503"])
     QApplication.processEvents()
     picture = window.patch.panel.findChildren(SwitchPicture)[-1]
-    assert picture.said == 411 and picture.states == (True, True, False, True, True, False, False, True, True)
+    assert picture.address_it_says == 411 and picture.states == (
+        True,
+        True,
+        False,
+        True,
+        True,
+        False,
+        False,
+        True,
+        True,
+    )
     qtbot.mouseClick(picture, LEFT, pos=picture._box(0).center().toPoint())
-    assert picture.said == 410
+    assert picture.address_it_says == 410
     press(window, "Plan 410")
     assert starts(window, "f503") == ["4.410"]
-    window.session.undo()
+    window.session.undo_edit()
     QApplication.processEvents()
     picture = window.patch.panel.findChildren(SwitchPicture)[-1]
     picture.setFocus()
     for key in (Qt.Key.Key_Right, Qt.Key.Key_Right, Qt.Key.Key_Space):
         qtbot.keyClick(picture, key)
-    assert picture.said == 415 and not picture.grab().isNull()
+    assert picture.address_it_says == 415 and not picture.grab().isNull()
     answers = field(window, "Answers at")
     answers.setText("155")
     answers.commit()
@@ -153,8 +163,8 @@ def test_the_switch_picture_reads_back_and_explains(window: Window, qtbot: QtBot
     QApplication.processEvents()
     dials = window.patch.panel.findChildren(SwitchPicture)[-1]
     assert dials.digits == (4, 1, 1) and not dials.grab().isNull()
-    dials.flip(2)
-    assert dials.said == 412
+    dials.flip_switch(2)
+    assert dials.address_it_says == 412
     choose(window, "Set", "menu")
     assert window.session.rig.profiles["p4"].address.by == "menu"  # type: ignore[union-attr]
 
@@ -164,18 +174,18 @@ def test_rows_are_edited_with_series_in_any_column_and_locked_with_a_key(window:
     list_ = window.patch.list
     window.session.select_items(list(LAGOONS))
     assert (
-        list_.items.change(list(LAGOONS), "own:Circuit", "C#8")
+        list_.items.change_column(list(LAGOONS), "own:Circuit", "C#8")
         and window.session.rig.fixtures["f506"].fields["Circuit"] == "C11"
     )
-    assert list_.items.change(list(LAGOONS), "first", "+40") and starts(window, "f506") == ["4.481"]
-    assert not list_.items.change(list(LAGOONS), "first", "+40") and window.message.severity == "error"
+    assert list_.items.change_column(list(LAGOONS), "first", "+40") and starts(window, "f506") == ["4.481"]
+    assert not list_.items.change_column(list(LAGOONS), "first", "+40") and window.message.severity == "error"
     qtbot.keyClick(list_, Qt.Key.Key_L, CTRL)
-    assert all(window.session.rig.fixtures[k].at[0].locked for k in LAGOONS) and list_.items.locked("f503")
+    assert all(window.session.rig.fixtures[k].at[0].locked for k in LAGOONS) and list_.items.is_locked("f503")
     window.patch.filter.setText("is:locked circuit:c1")
     assert set(list_.items.ids) == {"f505", "f506"}
     window.patch.filter.setText("")
     assert [a.text() for a in list_.column_menu().actions()][-1] == "Name the rig's own columns…"
-    list_._toggle("groups")
+    list_._toggle_column("groups")
     assert list_.isColumnHidden(list_.items.columns.index("groups"))
     assert {"Lay out…", "Unlock", "Duplicate…"} <= {a.text() for a in window.patch.item_menu().actions()}
     window.patch._select_group("g1")
@@ -213,7 +223,7 @@ def test_dropped_with_ctrl_it_is_a_copy_and_with_shift_the_two_change_places(pat
         and abs(start(patch, copy)[1] - 101) <= 1
         and patch.session.rig.fixtures[copy].number == 202
     )
-    patch.session.undo()
+    patch.session.undo_edit()
     drag(patch, qtbot, ("u1", 3), ("u2", 6), drop=False)
     mark, words = patch.patch.tapes.carry_words(patch.patch.tapes._carry.land)  # type: ignore[union-attr]
     assert (
@@ -232,7 +242,7 @@ def test_all_that_is_selected_is_carried_by_the_same_step(patch: Window, qtbot: 
     qtbot.mouseRelease(patch.patch.tapes.viewport(), LEFT, pos=point(patch, "u2", 203))
     assert start(patch, "b")[0] == "u2" and start(patch, "b")[1] - start(patch, "a")[1] == 8
     assert patch.session.history.undo_label.startswith("move 2 items to 2.")
-    patch.session.undo()
+    patch.session.undo_edit()
     qtbot.mouseClick(
         patch.patch.tapes.viewport(), LEFT, pos=point(patch, "u1", 3)
     )  # a plain click on one of them picks it alone
@@ -243,7 +253,7 @@ def test_all_that_is_selected_is_carried_by_the_same_step(patch: Window, qtbot: 
     patch.session.select_items(["a", "b"])
     patch.patch.tapes.pick_up()
     patch.patch.tapes._carry_to("u2", 509)
-    patch.patch.tapes._drop()
+    patch.patch.tapes._drop_carried()
     assert start(patch, "a") == ("u1", 1) and patch.message.severity == "warning"
 
 
@@ -252,7 +262,7 @@ def test_wires_capacity_and_senders(window: Window) -> None:
         window.patch.show_page(name)
         QApplication.processEvents()
         assert window.patch.stack.currentWidget() is not None and not window.patch.grab().isNull()
-    page = window.patch.wires
+    page = window.patch.wires_page
     window.patch.show_page("Wires")
     assert [x.cells[1] for x in page.feeds.rows.lines][:2] == ["sACN 1", "sACN 2"] and "21 feeds" in page.total.text()
     page.feeds.rows.sort(5, Qt.SortOrder.DescendingOrder)
@@ -274,17 +284,17 @@ def test_wires_capacity_and_senders(window: Window) -> None:
     block.block.setText("21-23")
     block.first.setText("1")
     assert "already" in block.saying.text() and not block.go.isEnabled()
-    window.session.undo()
+    window.session.undo_edit()
     window.patch.show_page("Capacity")
-    assert "1 universe holds nothing" in window.patch.capacity.words.text()
+    assert "1 universe holds nothing" in window.patch.capacity_page.words.text()
     trim = Trim(window.session, window)
     trim.do()
-    assert "u10" not in window.session.rig.universes and not window.patch.capacity.trim.isEnabled()
-    window.session.undo()
+    assert "u10" not in window.session.rig.universes and not window.patch.capacity_page.trim.isEnabled()
+    window.session.undo_edit()
     window.patch.show_page("Senders")
-    window.patch.senders.add_sender()
+    window.patch.senders_page.add_sender()
     QApplication.processEvents()
-    sid = window.session.selection.first
+    sid = window.session.selection.first_selected
     field(window, "Highest").setText("64")
     field(window, "Highest").commit()
     assert window.session.rig.senders[sid].highest == 64
@@ -297,14 +307,14 @@ def test_wires_capacity_and_senders(window: Window) -> None:
 def test_a_use_switches_universes_off_without_taking_anything_away(window: Window) -> None:
     before = window.session.rig
     window.patch.show_page("Senders")
-    window.session.select(Selection("use", ("y1",)))
+    window.session.change_selection(Selection("use", ("y1",)))
     QApplication.processEvents()
     press(window, "Use this show")
     assert window.session.rig.use == "y1" and window.session.rig.universes == before.universes
-    assert "USE-01" in window.session.report.codes and "FEED-01" not in window.session.report.codes
-    from welvo.live.output import streams
+    assert "USE-01" in window.session.report.codes_found and "FEED-01" not in window.session.report.codes_found
+    from welvo.live.output import streams_to_send
 
-    assert {s.id for s in streams(window.session.rig, window.network.hearing.interface, {}, {})} == {
+    assert {s.id for s in streams_to_send(window.session.rig, window.network.hearing.interface, {}, {})} == {
         "w1",
         "w2",
         "w3",
@@ -327,13 +337,13 @@ def test_a_use_switches_universes_off_without_taking_anything_away(window: Windo
     window.go(Goto("use", "y1"))
     press(window, "Use everything")
     assert window.session.rig.use == ""
-    window.patch.senders.add_show()
+    window.patch.senders_page.add_show()
     assert window.session.selection.kind == "use"
 
 
 def test_reserve_gaps_and_feeds_in_the_panel(window: Window) -> None:
     window.show_station("Patch")
-    window.session.select(Selection("universe", ("u1",)))
+    window.session.change_selection(Selection("universe", ("u1",)))
     QApplication.processEvents()
     reserve = field(window, "Reserve")
     reserve.setText("490-512, 480")
@@ -346,7 +356,7 @@ def test_reserve_gaps_and_feeds_in_the_panel(window: Window) -> None:
         press(window, words)
         assert any(f.protocol == protocol and f.universe == "u1" for f in window.session.rig.feeds.values())
         assert not window.patch.panel.grab().isNull()
-    window.session.select(Selection("slot", (), slot=("u3", 400)))
+    window.session.change_selection(Selection("slot", (), slot=("u3", 400)))
     QApplication.processEvents()
     gap = field(window, "Next gap of")
     gap.setText("100")
@@ -359,7 +369,7 @@ def test_reserve_gaps_and_feeds_in_the_panel(window: Window) -> None:
     QApplication.processEvents()
     press(window, "Swap places")
     assert starts(window, "f503", "f505") == ["4.431", "4.411"]
-    window.patch.panel.copy(["f503"])
+    window.patch.panel.copy_items(["f503"])
     window.patch.panel.form.patched.click()
     window.patch.panel.form.go.click()
     assert len(window.session.selection.ids) == 1 and starts(window, *window.session.selection.ids) == ["not patched"]
@@ -370,7 +380,7 @@ def test_lines_of_wishes_take_generics_in_and_are_one_undo(small: Window) -> Non
     assert small.patch.quick._apply("2 x Head at 2.300; 3 x Strobe at 2.400") is True
     made = [f for k, f in small.session.rig.fixtures.items() if k not in rig.fixtures]
     assert [small.session.rig.profiles[f.profile].name for f in made] == ["Head", "Head", "Strobe", "Strobe", "Strobe"]
-    small.session.undo()
+    small.session.undo_edit()
     assert small.session.rig == rig
     with pytest.raises(Exception, match="There is no profile “Nothing”"):
         small.patch.quick._apply("2 x Head at 2.300; 3 x Nothing at 2.400")
@@ -378,25 +388,25 @@ def test_lines_of_wishes_take_generics_in_and_are_one_undo(small: Window) -> Non
     small.patch.quick._apply("80 x Head at 7.1")  # 64 fit into universe 7: the next one is made too
     assert [u.number for u in small.session.rig.universes.values()] == [1, 2, 7, 8] and not Index(
         small.session.rig
-    ).flagged()
+    ).universes_with_overlaps()
 
 
 def test_tapes_scroll_at_field_with_many_universes(make: Callable[[Rig], Window]) -> None:
     bare = Rig(universes={f"u{n}": Universe(number=n) for n in range(1, 1500)})
-    window = make(wished(bare, "5 x RGBW at 700.1")[0])
+    window = make(add_wished(bare, "5 x RGBW at 700.1")[0])
     window.show_station("Patch")
     tapes = window.patch.tapes
     tapes.set_level("Field")
     tapes.viewport().grab()
     tapes.verticalScrollBar().setValue(400)
-    found = tapes.at(QPointF(60, 200))
+    found = tapes.slot_at_point(QPointF(60, 200))
     assert not tapes.viewport().grab().isNull() and found and found[0] in window.session.rig.universes
 
 
 def test_a_selected_slot_goes_with_its_universe(window: Window) -> None:
     window.show_station("Patch")
-    window.session.select(Selection("slot", (), slot=("u10", 7)))
-    window.session.edit(remove_universe, "u10")
+    window.session.change_selection(Selection("slot", (), slot=("u10", 7)))
+    window.session.make_edit(remove_universe, "u10")
     QApplication.processEvents()
     assert window.session.selection == Selection() and not window.grab().isNull()
 
@@ -405,12 +415,14 @@ def test_a_bridges_own_slots_stand_on_the_tapes_and_are_selected_there(window: W
     window.show_station("Patch")
     tapes = window.patch.tapes
     index = window.session.index
-    own = next(x for u in window.session.rig.universes for x in index.on(u) if isinstance(x.key, SegmentRef))
+    own = next(
+        x for u in window.session.rig.universes for x in index.spans_on_universe(u) if isinstance(x.key, SegmentRef)
+    )
     window.session.select_taker(own.key)
     QApplication.processEvents()
     said = [x.text() for x in window.patch.panel.findChildren(QLabel) if x.isVisible()]
     assert any(t.startswith("It takes 206.091 to 156") for t in said) and any("531, 532" in t for t in said)
-    assert [x.key for x in tapes._selected_spans()] == [own.key] * len(index.spans(own.key))
+    assert [x.key for x in tapes._selected_spans()] == [own.key] * len(index.spans_of(own.key))
     assert not tapes._carry
     tapes._take_up(own, 0)
     assert not tapes._carry  # it moves with its cable
@@ -420,7 +432,7 @@ def test_another_size_shows_what_it_would_move_before_it_does(window: Window) ->
     window.show_station("Patch")
     rig = window.session.rig
     uid = next(u for u, v in rig.universes.items() if v.number == 201)
-    window.session.select(Selection("universe", (uid,)))
+    window.session.change_selection(Selection("universe", (uid,)))
     QApplication.processEvents()
     size = field(window, "Universe size")
     size.setText("300")
@@ -432,10 +444,10 @@ def test_another_size_shows_what_it_would_move_before_it_does(window: Window) ->
     assert "Running numbers behind it change by -212: 202.001 was running slot" in form.saying.text()
     press(window, "Take 300")
     assert window.session.rig.universes[uid].size == 300 and window.patch.panel.form is None
-    window.session.undo()
-    window.session.edit(add_universe, 900)
+    window.session.undo_edit()
+    window.session.make_edit(add_universe, 900)
     empty = next(u for u, v in window.session.rig.universes.items() if v.number == 900)
-    window.session.select(Selection("universe", (empty,)))
+    window.session.change_selection(Selection("universe", (empty,)))
     QApplication.processEvents()
     size = field(window, "Universe size")
     size.setText("500")
@@ -446,7 +458,7 @@ def test_another_size_shows_what_it_would_move_before_it_does(window: Window) ->
 def test_copies_are_counted_named_and_placed_before_they_are_made(window: Window) -> None:
     window.show_station("Patch")
     window.session.go_to("104")
-    window.patch.duplicate()
+    window.patch.duplicate_items()
     form = window.patch.panel.form
     assert isinstance(form, CopyForm)
     before = window.session.rig
@@ -457,11 +469,11 @@ def test_copies_are_counted_named_and_placed_before_they_are_made(window: Window
     form.go.click()
     made = [window.session.rig.fixtures[k] for k in window.session.selection.ids]
     assert [f.name for f in made] == ["Kelp 13", "Kelp 14", "Kelp 15"] and window.message.back.isVisible()
-    assert not {f.code for f in window.session.report.findings} - {f.code for f in check(before).findings}
-    window.session.undo()
+    assert not {f.code for f in window.session.report.findings} - {f.code for f in check_rig(before).findings}
+    window.session.undo_edit()
     assert window.session.rig == before
     window.session.go_to("104")
-    window.patch.duplicate()
+    window.patch.duplicate_items()
     form = window.patch.panel.form
     form.count.setText("0")
     assert not form.go.isEnabled() and "out of reach" in form.saying.text()

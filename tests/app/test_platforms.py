@@ -23,19 +23,19 @@ from PySide6.QtWidgets import QApplication
 from welvo.app.computer import Computer
 from welvo.app.main import make_window, program_icon
 from welvo.app.session import Session
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.patience import Limit
 app = QApplication([])
 app.setStyle("Fusion")
 app.setWindowIcon(program_icon())
-window = make_window(Session(gallery()), Computer(theme="dark", text_step=0), "127.0.0.1", Path(sys.argv[1]))
+window = make_window(Session(make_gallery()), Computer(theme="dark", text_step=0), "127.0.0.1", Path(sys.argv[1]))
 window.files.may_leave = lambda: True
 window.show()
 limit = Limit(20)
 while limit.lasts() and not (window.windowHandle() and window.windowHandle().isExposed()):
     app.processEvents()
 cut = []
-for name in window.stations.all():
+for name in window.stations.all_stations():
     window.show_station(name)
     window.session.select_items(["f207"])
     for _ in range(10):
@@ -48,7 +48,7 @@ for name in window.stations.all():
 print(json.dumps({"platform": app.platformName(), "ratio": window.devicePixelRatio(), "size": window.size().toTuple(),
                   "exposed": window.windowHandle().isExposed(), "icon": not window.windowIcon().isNull(), "cut": cut}))
 sys.stdout.flush()
-window.shut()
+window.end_everything()
 os._exit(0)
 """
 

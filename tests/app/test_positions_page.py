@@ -14,7 +14,7 @@ from tests.app.conftest import field_of
 from tests.conftest import small_rig
 from welvo.app.patch.positions import GroundPicture, PositionsPage
 from welvo.app.window import Window
-from welvo.patch.positions import place
+from welvo.patch.positions import place_fixtures
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 
@@ -24,12 +24,12 @@ NONE, CTRL, ALT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ControlMod
 
 @pytest.fixture
 def page(make: Callable[[Rig], Window]) -> PositionsPage:
-    rig, _ = place(small_rig(), ["a", "b"], "1, 1, 4 to 5, 1, 4")
+    rig, _ = place_fixtures(small_rig(), ["a", "b"], "1, 1, 4 to 5, 1, 4")
     window = make(rig)
     window.show_station("Patch")
     window.patch.show_page("Positions")
-    window.patch.positions.plan.fit()
-    return window.patch.positions
+    window.patch.positions_page.plan.fit_everything()
+    return window.patch.positions_page
 
 
 def spot(page: PositionsPage, key: str) -> tuple[float, float, float] | None:
@@ -37,7 +37,7 @@ def spot(page: PositionsPage, key: str) -> tuple[float, float, float] | None:
 
 
 def point(page: PositionsPage, x: float, y: float) -> QPoint:
-    return page.plan.at(x, y).toPoint()
+    return page.plan.point_of_metres(x, y).toPoint()
 
 
 def drag(
@@ -57,7 +57,7 @@ def test_a_drag_snaps_moves_all_that_is_selected_and_can_be_undone(page: Positio
     s = page._session
     drag(page, (1, 1), (2.2, 1.9))
     assert spot(page, "a") == (2.0, 2.0, 4.0) and spot(page, "b") == (5.0, 1.0, 4.0) and s.selection.ids == ("a",)
-    s.undo()
+    s.undo_edit()
     QTest.mouseClick(page.plan, LEFT, CTRL, point(page, 5, 1))
     assert set(s.selection.ids) == {"a", "b"}
     drag(page, (5, 1), (5.8, 1.0))
@@ -96,10 +96,12 @@ def test_the_keyboard_moves_and_fits_and_typing_places(page: PositionsPage, qtbo
     field.setText("high up")
     assert not field.commit()
     field.revert()
-    page.plan.zoom(8)
-    far = page.plan.at(0, 0)
+    page.plan.zoom_by(8)
+    far = page.plan.point_of_metres(0, 0)
     qtbot.keyClick(page.plan, Qt.Key.Key_Home)
-    assert page.plan.at(0, 0) != far and page.plan.rect().contains(page.plan.at(4, 0).toPoint())
+    assert page.plan.point_of_metres(0, 0) != far and page.plan.rect().contains(
+        page.plan.point_of_metres(4, 0).toPoint()
+    )
 
 
 def test_what_has_no_place_is_listed_and_placed(page: PositionsPage) -> None:
@@ -117,19 +119,19 @@ def test_a_picture_lies_under_the_rig_and_travels_with_it(page: PositionsPage, t
     assert not dialog.go.isEnabled()
     (tmp_path / "bad.png").write_bytes(b"nothing")
     with pytest.raises(Refused, match="no picture that can be shown"):
-        dialog.load(tmp_path / "bad.png")
-    dialog.load(file)
+        dialog.load_picture(tmp_path / "bad.png")
+    dialog.load_picture(file)
     dialog.wide.setText("wide")
     assert not dialog.go.isEnabled()
     dialog.wide.setText("16")
     dialog.left.setText("-1")
     before = page.plan.grab().toImage()
-    dialog.take()
+    dialog.take_wish()
     ground = s.rig.ground
     assert ground and (ground.wide, ground.left, ground.fade) == (16.0, -1.0, 0.5) and ground.picture in s.rig.pictures
     assert page.plan.grab().toImage() != before
     again = GroundPicture(s, page)
     again.drop.click()
     assert s.rig.ground is None
-    s.undo()
+    s.undo_edit()
     assert s.rig.ground == ground

@@ -33,13 +33,13 @@ def test_ctrl_adds_and_takes_away_and_a_fold_opens(small: Window, qtbot: QtBot) 
     at = places(station)
     qtbot.mouseClick(ruler, left, pos=at[1])
     qtbot.mouseClick(ruler, left, CTRL, pos=at[2])
-    assert len(ruler.chosen()) == 2
+    assert len(ruler.chosen_places()) == 2
     qtbot.mouseClick(ruler, left, CTRL, pos=at[2])
-    assert len(ruler.chosen()) == 1
+    assert len(ruler.chosen_places()) == 1
     assert 6 not in at or not ruler.unfolded
     fold = max(at)
     qtbot.mouseClick(ruler, left, CTRL, pos=at[fold])
-    assert len(ruler.chosen()) == 1 + 14  # what is folded goes along
+    assert len(ruler.chosen_places()) == 1 + 14  # what is folded goes along
     qtbot.mouseClick(ruler, left, pos=at[fold])
     assert ruler.unfolded and len(places(station)) == 18
     qtbot.mouseClick(ruler, left, pos=QPoint(20, 30))
@@ -65,7 +65,7 @@ def test_many_slots_wrap_and_none_is_lost(small: Window) -> None:
 
 def test_the_scale_is_walked_by_keys(small: Window, qtbot: QtBot) -> None:
     station = fresh(small, "1 shutter\n0-6 closed\n7-121 strobe\n122-255 open")
-    station.ruler.pick(0, 1)
+    station.ruler.pick_slot(0, 1)
     scale = station.ranges.scale
     scale.setFocus()
     for key in (Qt.Key.Key_Right, Qt.Key.Key_Right):
@@ -73,7 +73,7 @@ def test_the_scale_is_walked_by_keys(small: Window, qtbot: QtBot) -> None:
     moved = [(r.first, r.last) for r in station.channel.ranges]
     assert moved[0][0] == 0 and moved[-1][1] == 255  # a border moves, or the next range is chosen; no value is lost
     assert all(a[1] + 1 == b[0] for a, b in pairwise(moved))
-    station.ranges._remove()
+    station.ranges._remove_range()
     assert len(station.channel.ranges) < 3
 
 
@@ -118,7 +118,7 @@ def test_what_a_change_would_do_is_listed_before_it_is_done(small: Window, monke
 
     monkeypatch.setattr(compare.Preview, "exec", look)
     station.show_waiting()
-    assert "101" in seen[0] and mode_of(small).footprint == 9
+    assert "101" in seen[0] and mode_of(small).slots_needed == 9
 
 
 def test_the_menus_of_modes_and_new_profiles_do_what_they_say(small: Window, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -128,7 +128,7 @@ def test_the_menus_of_modes_and_new_profiles_do_what_they_say(small: Window, mon
     assert {"Compare modes…", "Remove this mode…", "Plain strip of pixels…", "From the library…"} <= set(names)
     answer("30 GRB")
     station.ask_strip()
-    assert station.mode.footprint == 90 and station.mode.channels[0].function == "ColorAdd_G"
+    assert station.mode.slots_needed == 90 and station.mode.channels[0].function == "ColorAdd_G"
     answer("RGX")
     station.pixel_order()
     assert station.mode.channels[0].function == "ColorAdd_G"  # refused, and left
@@ -137,7 +137,7 @@ def test_the_menus_of_modes_and_new_profiles_do_what_they_say(small: Window, mon
     assert station.mode.channels[0].function == "ColorAdd_R"
     opened: list[object] = []
     monkeypatch.setattr(compare.CompareModes, "exec", lambda self: opened.append(self))
-    station.compare()
+    station.compare_revisions()
     assert opened
 
 
@@ -145,7 +145,7 @@ def test_hovering_over_the_face_names_pixel_channels_and_colours(small: Window) 
     station = fresh(small, "dimmer, 4 x (red green blue)")
     face = station.panel.face
     face.grab()
-    at = face._view().point(face.spots()[1]).toPoint()
+    at = face._view_of_face().point_of_spot(face.spots_of_mode()[1]).toPoint()
     assert face.pixel_at(QPointF(at)) == 2
     assert face.event(QHelpEvent(QEvent.Type.ToolTip, at, face.mapToGlobal(at)))
     assert face.event(QHelpEvent(QEvent.Type.ToolTip, QPoint(1, 1), face.mapToGlobal(QPoint(1, 1))))

@@ -19,7 +19,7 @@ from welvo.app.window import Window
 from welvo.formats.chart import read_chart
 from welvo.rig.base import Refused
 from welvo.rig.edits import set_fixtures
-from welvo.rig.lamp import look
+from welvo.rig.lamp import look_at_levels
 from welvo.rig.profile import Mode, Range
 
 
@@ -52,14 +52,14 @@ def fresh(window: Window, chart: str) -> Any:
 
 def test_highlight_of_72_channels_is_one_act(small: Window, qtbot: QtBot) -> None:
     station = fresh(small, "72 x (red green blue)")
-    station.ruler.pick(0, 1)
+    station.ruler.pick_slot(0, 1)
     press(small, "All alike", qtbot)
-    assert len(station.ruler.chosen()) == 72
-    type_into(station.panel.channel.field("Highlight"), "100 %", qtbot)
+    assert len(station.ruler.chosen_places()) == 72
+    type_into(station.panel.channel.field_of_name("Highlight"), "100 %", qtbot)
     channels = mode_of(small).channels
     assert [c.highlight for c in channels if c.function == "ColorAdd_R"] == [255] * 72
     assert all(c.highlight is None for c in channels if c.function != "ColorAdd_R")
-    small.session.undo()
+    small.session.undo_edit()
     assert all(c.highlight is None for c in mode_of(small).channels)
 
 
@@ -75,10 +75,10 @@ def test_a_channel_is_edited_in_the_panel(
     small: Window, qtbot: QtBot, field: str, typed: str, key: str, value: object
 ) -> None:
     station = fresh(small, "dimmer, red, zoom")
-    station.ruler.pick(0, 2)
-    type_into(station.panel.channel.field(LABELS[field]), typed, qtbot)
+    station.ruler.pick_slot(0, 2)
+    type_into(station.panel.channel.field_of_name(LABELS[field]), typed, qtbot)
     assert getattr(mode_of(small).channels[1], key) == value
-    small.session.undo()
+    small.session.undo_edit()
     assert getattr(mode_of(small).channels[1], key) != value
 
 
@@ -95,8 +95,8 @@ def test_a_wrong_word_in_the_panel_is_refused_with_the_reason_and_changes_nothin
 ) -> None:
     station = fresh(small, "dimmer, red, zoom")
     before = small.session.rig
-    station.ruler.pick(0, 2)
-    editor = station.panel.channel.field(LABELS[field])
+    station.ruler.pick_slot(0, 2)
+    editor = station.panel.channel.field_of_name(LABELS[field])
     type_into(editor, typed, qtbot)
     assert small.session.rig is before and editor.property("wrong") and why in editor.refusal.text()
     assert editor.text() == typed  # what was typed stays to be put right
@@ -106,12 +106,12 @@ def test_ranges_are_split_dragged_named_and_pasted(
     small: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     station = fresh(small, "dimmer, shutter")
-    station.ruler.pick(0, 2)
+    station.ruler.pick_slot(0, 2)
     scale = station.ranges.scale
     QApplication.processEvents()
 
     def at(value: float) -> QPoint:
-        return QPoint(round(scale._x(value)), range_editor.TOP + 10)
+        return QPoint(round(scale._x_of_value(value)), range_editor.TOP + 10)
 
     qtbot.mouseDClick(scale, Qt.MouseButton.LeftButton, pos=at(128))
     first, second = station.channel.ranges
@@ -147,10 +147,10 @@ def test_ranges_are_split_dragged_named_and_pasted(
 
 def test_breaks_are_split_joined_and_channels_moved_on_the_ruler(small: Window, qtbot: QtBot) -> None:
     station = fresh(small, "pan 16, tilt 16, dimmer, 2 x (red green blue)")
-    station.ruler.pick(0, 6)
+    station.ruler.pick_slot(0, 6)
     press(small, "Split break", qtbot)
     assert [b.slots for b in mode_of(small).breaks] == [5, 6]
-    station.ruler.pick(1, 1)
+    station.ruler.pick_slot(1, 1)
     press(small, "Join breaks", qtbot)
     assert [b.slots for b in mode_of(small).breaks] == [11]
     station.ruler.unfolded = True
@@ -172,9 +172,9 @@ def test_breaks_are_split_joined_and_channels_moved_on_the_ruler(small: Window, 
     with pytest.raises(Refused, match="no colour order"):
         station.set_pixel_order(0, "XYZ")
     assert small.session.rig is before
-    station.ruler.pick(0, 1)
+    station.ruler.pick_slot(0, 1)
     press(small, "Remove", qtbot)
-    assert mode_of(small).footprint == 10
+    assert mode_of(small).slots_needed == 10
 
 
 def test_the_try_out_shows_what_the_lamp_does_and_what_keeps_it_dark(small: Window, qtbot: QtBot) -> None:
@@ -190,7 +190,7 @@ def test_the_try_out_shows_what_the_lamp_does_and_what_keeps_it_dark(small: Wind
     tried.sliders.current = column
     qtbot.keyClick(tried.sliders, Qt.Key.Key_Home)
     assert tried.sliders.levels[tried.sliders.columns[column][0]] == 0 and station.channel.function == "Dimmer"
-    assert "dimmer" in look(mode, tried.sliders.levels).dark
+    assert "dimmer" in look_at_levels(mode, tried.sliders.levels).dark
     assert not tried.grab().isNull()
     tried.to_defaults()
     assert tried.sliders.levels == {}
@@ -226,7 +226,7 @@ def test_modes_are_compared_moved_and_removed_with_their_users_shown(
     station.remove_mode()
     rig = small.session.rig
     assert list(rig.profiles["head"].modes) == ["m2"] and {rig.fixtures[k].mode for k in "ab"} == {"m2"}
-    small.session.undo()
+    small.session.undo_edit()
     assert list(small.session.rig.profiles["head"].modes) == ["m2", "m"]
     assert small.session.rig.fixtures["a"].mode == "m"
 
@@ -242,7 +242,7 @@ def test_the_last_mode_in_use_is_not_removed(small: Window) -> None:
 def test_a_plain_strip_is_made_in_one_step(small: Window, typed: str, slots: int) -> None:
     pid = small.profiles.new_strip(typed)
     mode = small.session.rig.profiles[pid].modes["m1"]
-    assert mode.footprint == slots and mode.pixels == int(typed.split()[0])
+    assert mode.slots_needed == slots and mode.count_pixels == int(typed.split()[0])
 
 
 @pytest.mark.parametrize("typed", ["", "RGB", "0 RGB", "60 QQQ", "60"])
@@ -272,21 +272,21 @@ def test_a_change_that_waits_is_dropped_when_the_profile_changes_under_it(small:
     show(small, "head")
     type_chart(small, "pan 16")
     assert small.profiles.waiting
-    small.session.edit(set_fixtures, "rename", {"a": {"name": "elsewhere"}})
+    small.session.make_edit(set_fixtures, "rename", {"a": {"name": "elsewhere"}})
     assert small.profiles.waiting  # another edit does not hurt it
-    small.session.undo()
-    other = read_chart("pan").mode("only")
+    small.session.undo_edit()
+    other = read_chart("pan").mode_of_chart("only")
     small.profiles.take_waiting()
-    assert small.session.rig.profiles["head"].modes["m"].footprint == 2 and other.footprint == 1
-    small.session.undo()
-    assert small.session.rig.profiles["head"].modes["m"].footprint == 8 and not small.profiles.waiting
+    assert small.session.rig.profiles["head"].modes["m"].slots_needed == 2 and other.slots_needed == 1
+    small.session.undo_edit()
+    assert small.session.rig.profiles["head"].modes["m"].slots_needed == 8 and not small.profiles.waiting
 
 
 def test_a_new_profile_keeps_its_text_while_another_change_waits(small: Window) -> None:
     show(small, "head")
     type_chart(small, "pan 16")
     station = fresh(small, "1 dimmer\n2 shutter\n0-6 closed\n7-255 open\n3-5 red green blue")
-    assert station.line.toPlainText().startswith("1 dimmer\n2 shutter") and station.mode.footprint == 5
+    assert station.line.toPlainText().startswith("1 dimmer\n2 shutter") and station.mode.slots_needed == 5
     assert station.waiting and station.waiting[0] == "head"
     small.profiles.show_profile("head")
     small.profiles.leave_waiting()

@@ -13,7 +13,7 @@ from pytestqt.qtbot import QtBot
 from tests.app.test_manual_page import Hand
 from welvo.app.widgets.add_device import AddDevice
 from welvo.app.window import Window
-from welvo.checks.checker import check
+from welvo.checks.checker import check_rig
 from welvo.rig.document import Rig
 from welvo.runs.pixels import universes_of
 
@@ -62,7 +62,7 @@ def test_ribbons_panels_and_a_bridge_from_nothing(
         qtbot.keyClick(runs.attach, Qt.Key.Key_Return)
         QApplication.processEvents()
     # the finding of the first port has the way out in one click
-    hand.click(runs.riser, QPoint(int(runs.riser.column("1").center().x()), 15))
+    hand.click(runs.riser, QPoint(int(runs.riser.column_of_port("1").center().x()), 15))
     fix = next(
         b
         for b in window.runs.panel.findChildren(QPushButton)
@@ -72,7 +72,7 @@ def test_ribbons_panels_and_a_bridge_from_nothing(
 
     rig = session.rig
     (device_id,) = rig.devices
-    cables = session.index.cables
+    cables = session.index.cables_and_sums
     streams = [s for k, s in cables.streams.items() if k[0] == device_id]
     assert [(s.label, s.leds or s.pixels) for s in streams] == [
         *((str(n), 165) for n in range(1, 7)),
@@ -82,7 +82,7 @@ def test_ribbons_panels_and_a_bridge_from_nothing(
     assert [p.segment.reverse for p in streams[0].pieces] == [False, True, False]
     # 7 ports of 495 slots each in a universe of its own; the bridge's 21 slots do not fit behind 495 on the seventh
     assert universes_of(cables, device_id) == {**dict.fromkeys(range(1, 7), 495), 7: 510, 8: 6, 9: 384}
-    lamps = [session.index.spans(k)[0] for k in rig.fixtures]
+    lamps = [session.index.spans_of(k)[0] for k in rig.fixtures]
     assert [(rig.universes[s.universe].number, s.first) for s in lamps] == [
         (7, 496),
         (7, 500),
@@ -92,13 +92,13 @@ def test_ribbons_panels_and_a_bridge_from_nothing(
     ]
     errors = [f for f in session.report.findings if f.severity == "error"]
     assert [f.code for f in errors] == ["RUN-21"]  # the fourth lamp lies across the universe's end: one click more
-    assert errors[0].fixes[0].edit
+    assert errors[0].possible_fixes[0].edit
     hand.clicks += 2
-    session.edit(errors[0].fixes[0].edit)
+    session.make_edit(errors[0].possible_fixes[0].edit)
     assert [f.title for f in session.report.findings if f.severity == "error"] == []
-    assert session.report == check(session.rig)
+    assert session.report == check_rig(session.rig)
     print(f"{hand.clicks} clicks, {hand.keys} keys")
     assert hand.clicks <= 14 and hand.keys <= 125
     while session.history.undo_label:
-        session.undo()
+        session.undo_edit()
     assert session.rig == Rig()

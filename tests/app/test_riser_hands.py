@@ -19,12 +19,12 @@ from welvo.app.runs.riser_layout import lay_out, rect_of, room_for
 from welvo.app.session import Selection
 from welvo.app.widgets.model_editor import ModelEditor
 from welvo.app.window import Window
-from welvo.rig.document import put as change_rig
-from welvo.rig.lookup import call
+from welvo.rig.document import put_entries as change_rig
+from welvo.rig.lookup import name_of_item
 from welvo.rig.refs import SegmentRef
 from welvo.rig.runs import Segment
 from welvo.runs.cable import Cables
-from welvo.runs.edits import attach, set_device_way
+from welvo.runs.edits import attach_segments, set_device_way
 from welvo.runs.geometry import course_of, place_along
 from welvo.runs.wish import attach_wish
 
@@ -35,10 +35,10 @@ def test_every_place_of_the_riser_says_what_it_is(runs: Window) -> None:
     assert riser.words_at(At("12", -1, 0)) == "Port 12" and riser.words_at(At("", -1, 0)) == ""
     assert riser.words_at(At("6", 2, 0)) == "Port 6 · sill bridge"
     # what is said of a place is what the sums say of it, at every pixel of a cable that comes back up
-    stream = runs.session.index.cables.streams[pen(runs), "1"]
+    stream = runs.session.index.cables_and_sums.streams[pen(runs), "1"]
     for led in (1, 28, 55):
         words, px = riser.words_at(At("1", 1, led)), stream.pieces[1].px + 55 - led
-        universe, slot = stream.pieces[1].place((px - stream.pieces[1].px) * 3 + 1)
+        universe, slot = stream.pieces[1].place_of_slot((px - stream.pieces[1].px) * 3 + 1)
         # attached reversed: the first on the cable is the last of the element
         assert f"/{56 - led} · {universe}.{slot:03d} · slot {(px - 1) * 3 + 1} of the stream" in words, words
 
@@ -52,9 +52,9 @@ def test_a_point_on_every_stroke_is_the_pixel_that_is_drawn_there(runs: Window) 
                 assert found
                 stroke, behind = found
                 r = riser.rect_of(label, stroke)
-                c = riser.column(label)
-                y = c.top() + stroke.fixed + riser.scale * behind
-                assert riser.at(QPointF(r.center().x(), y)) == At(label, n, led), (label, n, led)
+                c = riser.column_of_port(label)
+                y = c.top() + stroke.fixed + riser.pixels_per_led * behind
+                assert riser.place_at_point(QPointF(r.center().x(), y)) == At(label, n, led), (label, n, led)
 
 
 def test_a_cable_too_thin_for_lanes_is_drawn_whole_as_blocks() -> None:
@@ -85,9 +85,9 @@ def test_moving_by_hand_to_no_port_and_to_a_wrong_one_changes_nothing(runs: Wind
     assert riser.drop_segment(At("1", 0, 1), At("1", 2, 54))
     names = lambda: [s.element for s in runs.session.rig.devices[pen(runs)].ports["1"].run]  # noqa: E731
     assert names() == ["c2", "c3", "c1"]
-    runs.session.undo()
+    runs.session.undo_edit()
     assert names() == ["c1", "c2", "c3"]
-    runs.session.edit(set_device_way, pen(runs), "mode", mode="6 long ports")
+    runs.session.make_edit(set_device_way, pen(runs), "mode", mode="6 long ports")
     assert not riser.drop_segment(At("1", 0, 1), At("12", -1, 0))
     assert "switches port 12 of PENSTOCK off" in runs.message.words
 
@@ -106,18 +106,18 @@ def test_something_dragged_over_a_port_is_announced_and_forgotten(runs: Window) 
         riser.grab()  # it paints
         return ("" if riser._ghost[2] else "refused: ") + riser._ghost[1]
 
-    name = call(before, "e1")
-    assert over(riser.column("9").center().toPoint(), "e1").startswith(f"{name} to port 9, place 1 · ")
-    assert over(riser.column("9").center().toPoint(), "e1", "e2").startswith("2 items to port 9, place 1")
+    name = name_of_item(before, "e1")
+    assert over(riser.column_of_port("9").center().toPoint(), "e1").startswith(f"{name} to port 9, place 1 · ")
+    assert over(riser.column_of_port("9").center().toPoint(), "e1", "e2").startswith("2 items to port 9, place 1")
     # inside a long string, here one that folds: at the very pixel, which is where it lands then
     swarm = riser.rect_of("7", riser.courses["7"].strokes[1]).center()
-    at = riser.at(QPointF(swarm.toPoint()))
+    at = riser.place_at_point(QPointF(swarm.toPoint()))
     assert 140 < at.led < 160 and over(swarm.toPoint(), "e1").startswith(f"{name} to port 7, pixel {at.led}")
     assert runs.session.rig is before
     bridge = riser.rect_of("6", riser.courses["6"].strokes[2]).center()
     assert over(bridge.toPoint(), "e1").startswith(f"{name} to port 6, place 4")
-    runs.session.edit(set_device_way, pen(runs), "mode", mode="6 long ports")
-    words = over(riser.column("12").center().toPoint(), "e1")
+    runs.session.make_edit(set_device_way, pen(runs), "mode", mode="6 long ports")
+    words = over(riser.column_of_port("12").center().toPoint(), "e1")
     assert words.startswith("refused: ") and "switches port 12 of PENSTOCK off" in words
     riser.dragLeaveEvent(QDragLeaveEvent())
     assert riser._ghost is None
@@ -127,7 +127,7 @@ def test_something_dragged_over_a_port_is_announced_and_forgotten(runs: Window) 
 
 
 def test_the_opened_cable_is_picked_zoomed_and_walked(runs: Window, qtbot: QtBot) -> None:
-    runs.runs.pick("3", 0, 0)
+    runs.runs.pick_place("3", 0, 0)
     opened = runs.runs.opened
     QApplication.processEvents()
     for stroke in opened._course.strokes:
@@ -152,7 +152,7 @@ def test_the_opened_cable_is_picked_zoomed_and_walked(runs: Window, qtbot: QtBot
     for _ in range(9):
         wheel(-120, Qt.KeyboardModifier.ControlModifier)
     assert opened.minimumWidth() == wide
-    runs.runs.pick("3", 0, 55)
+    runs.runs.pick_place("3", 0, 55)
     qtbot.keyClick(opened, Qt.Key.Key_Right)
     assert runs.runs.at == At("3", 0, 55)  # the last of it
     qtbot.keyClick(opened, Qt.Key.Key_Up)
@@ -162,27 +162,33 @@ def test_the_opened_cable_is_picked_zoomed_and_walked(runs: Window, qtbot: QtBot
 
 def test_the_pointer_over_the_opened_cable_says_the_pixel_and_what_a_bridge_lacks(runs: Window, qtbot: QtBot) -> None:
     opened = runs.runs.opened
-    runs.runs.pick("6", 2, 0)
+    runs.runs.pick_place("6", 2, 0)
     QApplication.processEvents()
 
     def over(n: int) -> str:
         QToolTip.hideText()
         stroke = next(s for s in opened._course.strokes if s.n == n)
-        qtbot.mouseMove(opened, opened.rect_of(stroke).center().toPoint())
+        at = opened.rect_of(stroke).center().toPoint()
+
+        def pointed() -> bool:  # a tooltip that is just going away takes the next one along
+            qtbot.mouseMove(opened, at)
+            return bool(QToolTip.text())
+
+        qtbot.waitUntil(pointed)
         return QToolTip.text()
 
     assert over(2).startswith("Bridge: not as it must be: ") and "brightness" in over(2).lower()
     words = over(0)
-    at = opened.at(opened.rect_of(next(s for s in opened._course.strokes if s.n == 0)).center())
-    stream = runs.session.index.cables.streams[pen(runs), "6"]
+    at = opened.place_at_point(opened.rect_of(next(s for s in opened._course.strokes if s.n == 0)).center())
+    stream = runs.session.index.cables_and_sums.streams[pen(runs), "6"]
     assert at.n == 0 and at.led and words.endswith(f"px {at.led} of the port")
-    assert "206." in words and stream.pieces[0].place(1)[0] == 206
+    assert "206." in words and stream.pieces[0].place_of_slot(1)[0] == 206
 
 
 def test_the_menu_inserts_at_the_very_pixel_and_leads_to_patch(runs: Window) -> None:
     station = runs.runs
-    station.pick("1", 1, 10)
-    acts = {a.text(): a for a in station.menu().actions()}
+    station.pick_place("1", 1, 10)
+    acts = {a.text(): a for a in station.make_menu().actions()}
     px = station.riser.pixel_at(At("1", 1, 10))
     acts[f"Insert here, as pixel {px} of port 1…"].trigger()
     assert station.attach.text() == f"10 RGB spare at {px}" and station.attach.selectedText() == "10 RGB spare"
@@ -192,9 +198,9 @@ def test_the_menu_inserts_at_the_very_pixel_and_leads_to_patch(runs: Window) -> 
     # attached there and back: what comes first on the cable are the last pixels of the ribbon
     assert [(s.first, s.count, s.reverse) for s in (run[1], run[3])] == [(47, 9, True), (1, 46, True)]
     assert runs.session.rig.elements[run[2].element].name == "spare"
-    stream = runs.session.index.cables.streams[pen(runs), "1"]
+    stream = runs.session.index.cables_and_sums.streams[pen(runs), "1"]
     assert stream.pieces[2].px == px and stream.pixels == 175
-    runs.session.undo()
+    runs.session.undo_edit()
     assert len(runs.session.rig.devices[pen(runs)].ports["1"].run) == 3
     acts["Show in Patch what is attached to port 1"].trigger()
     assert runs.station == "Patch" and runs.patch.filter.text() == 'on:"PENSTOCK/1"'
@@ -208,21 +214,21 @@ def test_an_empty_line_and_a_rig_without_boxes_hang_nothing(runs: Window) -> Non
     station, start = runs.runs, runs.session.rig
     assert not station.attach_typed() and runs.session.rig is start
     for device_id in list(runs.session.rig.devices):
-        runs.session.edit(remove_device, device_id)
+        runs.session.make_edit(remove_device, device_id)
     QApplication.processEvents()
     station.riser.grab()
     station.opened.grab()
     have = set(runs.session.rig.elements)
     station.attach.setText("3 x 30 RGB moss")
-    station._preview(station.attach.text())
+    station._preview_typed(station.attach.text())
     assert not station.attach_typed() and station.attach.text() == "3 x 30 RGB moss"
     assert set(runs.session.rig.elements) == have
 
 
 def test_a_converters_colour_is_tried_and_wrong_ones_stay_in_the_field(runs: Window) -> None:
     device_id = pen(runs)
-    runs.session.edit(attach_wish, device_id, "8", "lamps 3: dimmer red green")
-    runs.session.select(Selection("segment", (device_id,), on=SegmentRef(device_id, "8", 0)))
+    runs.session.make_edit(attach_wish, device_id, "8", "lamps 3: dimmer red green")
+    runs.session.change_selection(Selection("segment", (device_id,), on=SegmentRef(device_id, "8", 0)))
     QApplication.processEvents()
     for text in ("255 0 0", "256 0 0 0", "red"):
         wrong = put(runs, "Colour", text)
@@ -234,7 +240,7 @@ def test_a_converters_colour_is_tried_and_wrong_ones_stay_in_the_field(runs: Win
 
 def test_facts_of_a_model_that_cannot_be_read_stay_and_are_said(runs: Window) -> None:
     editor = ModelEditor(runs.session, runs, "")
-    editor._new()
+    editor._new_model()
     fields: dict[str, Any] = editor.form.fields
 
     def type_in(name: str, text: str) -> bool:
@@ -282,12 +288,16 @@ def test_facts_of_a_model_that_cannot_be_read_stay_and_are_said(runs: Window) ->
 @pytest.mark.parametrize("share", [0.25, 0.9])
 def test_what_is_dropped_lands_by_the_half_it_is_over(runs: Window, share: float) -> None:
     riser = runs.runs.riser
-    runs.session.edit(attach, pen(runs), "9", [Segment(kind="null", count=40), Segment(kind="null", count=40)])
+    runs.session.make_edit(
+        attach_segments, pen(runs), "9", [Segment(kind="null", count=40), Segment(kind="null", count=40)]
+    )
     riser.grab()
     stroke = riser.courses["9"].strokes[0]
     r = riser.rect_of("9", stroke)
-    assert riser._landing(riser.at(QPointF(r.center().x(), r.top() + r.height() * share))) == (0 if share < 0.5 else 1)
-    assert riser._landing(At("9", -1, 0)) == 2 and riser._landing(At("12", -1, 0)) == 0
+    assert riser._landing_place(riser.place_at_point(QPointF(r.center().x(), r.top() + r.height() * share))) == (
+        0 if share < 0.5 else 1
+    )
+    assert riser._landing_place(At("9", -1, 0)) == 2 and riser._landing_place(At("12", -1, 0)) == 0
 
 
 def test_the_ruler_counts_metres_where_the_pitch_is_known_and_pixels_where_not() -> None:
@@ -305,8 +315,8 @@ def test_the_ruler_is_in_metres_only_if_all_strings_of_the_device_share_a_pitch(
     riser, session = runs.runs.riser, runs.session
     used = {p.key for s in riser._of.values() for p in s.pieces if p.leds and p.key in session.rig.elements}
     types = {session.rig.elements[key].type for key in used}
-    assert len({session.rig.pixel_types[t].pitch if t else 0 for t in types}) > 1 and riser._pitch() == 0
+    assert len({session.rig.pixel_types[t].pitch if t else 0 for t in types}) > 1 and riser._common_pitch() == 0
     one = {key: replace(session.rig.elements[key], type="silk") for key in used}
-    session.edit(change_rig, "strings of one kind", elements=one)
+    session.make_edit(change_rig, "strings of one kind", elements=one)
     QApplication.processEvents()
-    assert riser._pitch() == 16.7 and not riser.grab().isNull()
+    assert riser._common_pitch() == 16.7 and not riser.grab().isNull()

@@ -23,7 +23,7 @@ from welvo.app.widgets.fields import Choice, Field
 from welvo.app.widgets.model_editor import ModelEditor, own_folder, read_labels, read_modes, say_labels, say_modes
 from welvo.app.widgets.panels import Ways
 from welvo.app.window import Window
-from welvo.formats.models import from_folder, shipped
+from welvo.formats.models import from_folder, shipped_models
 from welvo.rig.base import Refused
 from welvo.rig.edits import set_profile
 from welvo.rig.refs import Goto, SegmentRef
@@ -66,8 +66,8 @@ def test_a_click_on_a_cable_selects_its_pixel_everywhere(runs: Window, qtbot: Qt
     # its data comes in at the bottom and it is attached reversed: there are its last pixels
     assert (sel.kind, sel.ids, sel.on) == ("item", ("c2",), (pen(runs), "1", 1))
     assert 1 <= sel.led < 8 and sel.pixel == 56 - sel.led
-    runs.runs.pick("1", 1, 1)
-    shown = runs.ribbon.shown
+    runs.runs.pick_place("1", 1, 1)
+    shown = runs.ribbon.path_shown
     assert shown and [h.value for h in shown.hops if h.role in ("universe", "port", "segment")] == [
         "201.328",
         "1",
@@ -75,7 +75,7 @@ def test_a_click_on_a_cable_selects_its_pixel_everywhere(runs: Window, qtbot: Qt
     ]
     assert runs.patch.tapes._selected_spans()[0].key == "c2"
     # and back: a slot, wherever it was picked, opens its cable
-    runs.session.select(
+    runs.session.change_selection(
         Selection("slot", (), slot=(next(u for u, v in runs.session.rig.universes.items() if v.number == 206), 95))
     )
     assert runs.runs.at == At("6", 2, 0)
@@ -88,51 +88,51 @@ def test_the_list_filters_both_ways(runs: Window) -> None:
 
     def by(which: str) -> list[str]:
         runs.runs.filter.setCurrentIndex(runs.runs.filter.findData(which))
-        runs.runs._fill()
+        runs.runs._fill_rows()
         return [r[3] for r in rows(runs)]
 
     assert by("loose") == ["ribbon", "drum", "pumps", "coat rail", "704 Undertow, in the case"]
-    runs.session.select(
+    runs.session.change_selection(
         Selection("universe", (next(u for u, v in runs.session.rig.universes.items() if v.number == 206),))
     )
     assert by("selection") == ["rim", "sill bridge"]
     runs.session.select_items(["f533"])
     assert by("selection") == ["sill bridge"] and runs.runs.at.label == "6"
-    runs.session.select(Selection("universe", ("u3",)))
+    runs.session.change_selection(Selection("universe", ("u3",)))
     assert by("selection") == ["Ray basin line"]
-    runs.runs.pick("5", -1, 0)
+    runs.runs.pick_place("5", -1, 0)
     assert by("port") == ["bell 1", "bell 2"]
 
 
 def test_the_bridge_is_set_right_by_the_row_below_it(runs: Window, qtbot: QtBot) -> None:
-    runs.runs.pick("6", 2, 0)
+    runs.runs.pick_place("6", 2, 0)
     opened = runs.runs.opened
     opened.grab()
     ((r, finding),) = opened._buttons
     assert finding.code == "RUN-14"
     qtbot.mouseClick(opened, Qt.MouseButton.LeftButton, pos=r.center().toPoint())
-    assert "RUN-14" not in runs.session.report.codes
+    assert "RUN-14" not in runs.session.report.codes_found
     rig = runs.session.rig
     assert rig.devices[pen(runs)].ports["6"].brightness == 1.0 and rig.feeds["w206"].rate == 40
     opened.grab()
     block, key = next(x for x in opened._lamps if x[1] == "f534")
     qtbot.mouseClick(opened, Qt.MouseButton.LeftButton, pos=block.center().toPoint())
     assert runs.session.selection.ids == ("f534",) and key == "f534"
-    runs.session.undo()
-    assert "RUN-14" in runs.session.report.codes
+    runs.session.undo_edit()
+    assert "RUN-14" in runs.session.report.codes_found
 
 
 def test_fields_of_a_bridge_say_and_set_its_addresses(runs: Window) -> None:
-    runs.runs.pick("6", 2, 0)
+    runs.runs.pick_place("6", 2, 0)
     QApplication.processEvents()
     bridge = lambda: runs.session.rig.devices[pen(runs)].ports["6"].run[2]  # noqa: E731
     assert field(runs, "534 DMX").text() == "33"
     put(runs, "534 DMX", "")
     assert bridge().dmx == {} and field(runs, "535 DMX").text() == "33"
     put(runs, "532 DMX", "3")
-    assert "RUN-15" in runs.session.report.codes
+    assert "RUN-15" in runs.session.report.codes_found
     put(runs, "532 DMX", "free")
-    assert "RUN-15" not in runs.session.report.codes
+    assert "RUN-15" not in runs.session.report.codes_found
     wrong = put(runs, "532 DMX", "700")
     assert wrong.property("wrong") and bridge().dmx != {"f532": 700}
     wrong.revert()
@@ -152,7 +152,7 @@ def test_fields_of_a_bridge_say_and_set_its_addresses(runs: Window) -> None:
 
 def test_typing_hangs_and_what_cannot_be_hung_stays_in_the_field(runs: Window, qtbot: QtBot) -> None:
     station = runs.runs
-    station.pick("8", -1, 0)
+    station.pick_place("8", -1, 0)
     qtbot.keyClicks(station.attach, "3 x 30 RGB algae, there and back")
     assert station.preview.text() == "Enter attaches: 3 × 30 pixels on port 8; nothing behind moves, 1 universe more."
     qtbot.keyClick(station.attach, Qt.Key.Key_Return)
@@ -163,44 +163,44 @@ def test_typing_hangs_and_what_cannot_be_hung_stays_in_the_field(runs: Window, q
     qtbot.keyClick(station.attach, Qt.Key.Key_Return)
     assert station.attach.text() == "5 wobbles on 99" and "no port 99" in runs.message.words
     station.attach.setText("10 RGB moss on 1")
-    station._preview(station.attach.text())
+    station._preview_typed(station.attach.text())
     assert "behind move" in station.preview.text()  # ports 2 to 8 follow
 
 
 def test_dragging_moves_a_segment_and_drops_what_is_not_hung_yet(runs: Window, qtbot: QtBot) -> None:
     station, riser, device_id = runs.runs, runs.runs.riser, pen(runs)
-    runs.session.edit(_typed_away, "e1")
+    runs.session.make_edit(_typed_away, "e1")
     a = riser.rect_of("1", riser.courses["1"].strokes[0]).center().toPoint()
-    b = QPoint(int(riser.column("9").center().x()), 120)
+    b = QPoint(int(riser.column_of_port("9").center().x()), 120)
     qtbot.mousePress(riser, Qt.MouseButton.LeftButton, pos=a)
     qtbot.mouseMove(riser, b)
     if riser._ghost is None:  # the offscreen platform moves without buttons
-        riser._ghost = riser._say_move(At("1", 0, 1), riser.at(QPointF(b)))
+        riser._ghost = riser._say_move(At("1", 0, 1), riser.place_at_point(QPointF(b)))
     assert riser._ghost and riser._ghost[2] and "to port 9, place 1 · " in riser._ghost[1] and "move" in riser._ghost[1]
     qtbot.mouseRelease(riser, Qt.MouseButton.LeftButton, pos=b)
     ports = runs.session.rig.devices[device_id].ports
     assert [s.element for s in ports["9"].run] == ["c1"] and [s.element for s in ports["1"].run] == ["c2", "c3"]
-    runs.session.undo()
+    runs.session.undo_edit()
     riser.grab()
     # into the middle of the swarm, once it does not fold: it is cut at the very pixel
-    runs.session.edit(change_segment, device_id, "7", 0, fold=0)
+    runs.session.make_edit(change_segment, device_id, "7", 0, fold=0)
     riser.grab()
     swarm = riser.rect_of("7", riser.courses["7"].strokes[0])
-    at = QPointF(swarm.center().x(), swarm.top() + 100 * riser.scale + 0.1)
+    at = QPointF(swarm.center().x(), swarm.top() + 100 * riser.pixels_per_led + 0.1)
     mime = write_mime(["e1"])  # the event does not keep it alive
     event = QDropEvent(at, Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
     riser.dropEvent(event)
     run = runs.session.rig.devices[device_id].ports["7"].run
     assert [(s.element, s.first, s.count) for s in run] == [("sw", 1, 100), ("e1", 1, 0), ("sw", 101, 300)]
-    assert runs.session.rig.elements["e1"].at.origin == "run"
+    assert runs.session.rig.elements["e1"].at.origin_of_place == "run"
     # a DMX device refuses pixels, and says so
-    runs.session.select(Selection("device", ("d2",)))
+    runs.session.change_selection(Selection("device", ("d2",)))
     assert not station.riser.drop_items(["e2"], At("1", -1, 0), station.riser.segment_for)
     assert "gives DMX" in runs.message.words
 
 
 def _typed_away(rig, key):  # type: ignore[no-untyped-def]
-    from welvo.rig.document import put as set_
+    from welvo.rig.document import put_entries as set_
     from welvo.rig.patched import Place
 
     return set_(rig, "", elements={key: replace(rig.elements[key], at=Place())})
@@ -208,7 +208,7 @@ def _typed_away(rig, key):  # type: ignore[no-untyped-def]
 
 def test_the_keyboard_walks_ports_segments_and_pixels(runs: Window, qtbot: QtBot) -> None:
     riser, opened = runs.runs.riser, runs.runs.opened
-    runs.runs.pick("5", -1, 0)
+    runs.runs.pick_place("5", -1, 0)
     riser.setFocus()
     qtbot.keyClick(riser, Qt.Key.Key_Right)
     assert runs.runs.at == At("6", -1, 0)
@@ -227,7 +227,7 @@ def test_the_keyboard_walks_ports_segments_and_pixels(runs: Window, qtbot: QtBot
 def test_fields_of_a_segment_a_port_and_the_box(runs: Window) -> None:
     device_id = pen(runs)
     now = lambda: runs.session.rig.devices[device_id]  # noqa: E731
-    runs.runs.pick("7", 0, 0)
+    runs.runs.pick_place("7", 0, 0)
     QApplication.processEvents()
     put(runs, "Attached here", "1-100")
     put(runs, "Group by", "2")
@@ -247,24 +247,24 @@ def test_fields_of_a_segment_a_port_and_the_box(runs: Window) -> None:
         assert wrong.property("wrong"), name
         wrong.revert()
     press(runs, "Keep it")
-    assert runs.session.rig.elements["sw"].at.origin == "typed"
+    assert runs.session.rig.elements["sw"].at.origin_of_place == "typed"
     press(runs, "Follow it")
-    assert runs.session.rig.elements["sw"].at.origin == "run"
-    runs.runs.pick("7", -1, 0)
+    assert runs.session.rig.elements["sw"].at.origin_of_place == "run"
+    runs.runs.pick_place("7", -1, 0)
     QApplication.processEvents()
     put(runs, "Configured", "400")
-    assert now().ports["7"].pixels == 400 and "RUN-20" in runs.session.report.codes
-    runs.session.select(Selection("device", (device_id,)))
+    assert now().ports["7"].pixels == 400 and "RUN-20" in runs.session.report.codes_found
+    runs.session.change_selection(Selection("device", (device_id,)))
     QApplication.processEvents()
     mode = next(c for c in runs.runs.panel.findChildren(Choice) if c.accessibleName() == "Mode" and c.isVisible())
     mode._apply("6 long ports")
     QApplication.processEvents()
-    assert now().mode == "6 long ports" and "RUN-12" in runs.session.report.codes
+    assert now().mode == "6 long ports" and "RUN-12" in runs.session.report.codes_found
     put(runs, "Universe size", "300")
-    assert "RUN-19" in runs.session.report.codes
+    assert "RUN-19" in runs.session.report.codes_found
     put(runs, "First universe", "300")
     press(runs, "Packed")
-    assert runs.session.index.cables.streams[device_id, "1"].start == (300, 1)
+    assert runs.session.index.cables_and_sums.streams[device_id, "1"].start == (300, 1)
 
 
 def test_splitting_in_the_dialog(runs: Window) -> None:
@@ -314,10 +314,10 @@ def test_a_model_is_made_in_the_window_and_kept(runs: Window) -> None:
     editor.text.setPlainText(editor.text.toPlainText().replace("pixels_per_port = 680", "pixels_per_port = 300"))
     assert editor.model.pixels_per_port == 300
     editor.in_rig.click()
-    assert "RUN-01" in runs.session.report.codes  # the swarm has 400
-    runs.session.undo()
-    assert "RUN-01" not in runs.session.report.codes
-    editor._new()
+    assert "RUN-01" in runs.session.report.codes_found  # the swarm has 400
+    runs.session.undo_edit()
+    assert "RUN-01" not in runs.session.report.codes_found
+    editor._new_model()
     for name, words in (("Name", "Tub 8"), ("Ports", "A1-A4, B1-B4")):
         line = editor.form.fields[name]
         assert isinstance(line, Field)
@@ -331,15 +331,15 @@ def test_a_model_is_made_in_the_window_and_kept(runs: Window) -> None:
     editor.modes.setPlainText("")
     editor.text.setPlainText("ports = 3")
     assert not editor.keep.isEnabled() and editor.model.name == "Tub 8"
-    editor._show()
-    editor._save()
+    editor._show_model()
+    editor._save_model()
     kept, problems = from_folder(own_folder())
     assert kept["tub-8"].ports == ("A1", "A2", "A3", "A4", "B1", "B2", "B3", "B4") and not problems
     assert Path(own_folder(), "tub-8.toml").read_text().startswith('name = "Tub 8"')
 
 
 def test_labels_and_modes_are_written_as_they_are_read() -> None:
-    for model in shipped().values():
+    for model in shipped_models().values():
         assert read_labels(say_labels(model.ports)) == model.ports
         again = read_modes(say_modes(model.modes))
         assert [(m.name, m.off, m.gives, m.pixels_per_port) for m in again] == [
@@ -363,9 +363,9 @@ def test_a_finding_leads_to_its_segment(runs: Window) -> None:
 
 @pytest.mark.parametrize("step", [0, 2])
 def test_nothing_in_the_panel_is_wider_than_the_panel(runs: Window, step: int) -> None:
-    runs.looks.choose("dark", step)
+    runs.looks.choose_look("dark", step)
     device_id = pen(runs)
-    runs.session.edit(attach_wish, device_id, "8", "lamps 3: dimmer red green")
+    runs.session.make_edit(attach_wish, device_id, "8", "lamps 3: dimmer red green")
     for device, port, n in (
         (device_id, "", -1),
         (device_id, "1", -1),
@@ -375,7 +375,7 @@ def test_nothing_in_the_panel_is_wider_than_the_panel(runs: Window, step: int) -
         (device_id, "8", 0),
         ("d1", "A", 0),
     ):
-        runs.session.select(
+        runs.session.change_selection(
             Selection("segment" if port else "device", (device,), on=SegmentRef(device, port, n) if port else None)
         )
         QApplication.processEvents()
@@ -384,42 +384,42 @@ def test_nothing_in_the_panel_is_wider_than_the_panel(runs: Window, step: int) -
 
 
 def test_a_pixel_picked_on_the_drawing_is_the_same_on_the_cable(runs: Window, qtbot: QtBot) -> None:
-    runs.runs.pick("5", 0, 0)
+    runs.runs.pick_place("5", 0, 0)
     QApplication.processEvents()
     face = next(f for f in runs.runs.panel.findChildren(ElementFace) if f.isVisible())
-    at = face._view().point(face._spots[11])  # bell 1/12, in the second row of eight
+    at = face._view().point_of_spot(face._spots[11])  # bell 1/12, in the second row of eight
     qtbot.mouseClick(face, Qt.MouseButton.LeftButton, pos=at.toPoint())
     sel = runs.session.selection
     # the row lies back: number 12 is the 4th of its row, so the 5th from the turn: place 13 on the cable
-    assert (sel.ids, sel.pixel, sel.led) == (("b1",), 12, 13) and runs.runs.pixel == 12
+    assert (sel.ids, sel.pixel, sel.led) == (("b1",), 12, 13) and runs.runs.picked_pixel == 12
 
 
 def test_cables_boosters_and_plugs_of_a_line(runs: Window) -> None:
-    runs.session.select(Selection("segment", ("d1",), on=SegmentRef("d1", "A", 0)))
+    runs.session.change_selection(Selection("segment", ("d1",), on=SegmentRef("d1", "A", 0)))
     QApplication.processEvents()
     line = lambda: runs.session.rig.devices["d1"].ports["A"].run[0]  # noqa: E731
     put(runs, "Cables m", "30")
-    assert set(line().lengths.values()) == {30} and "LINE-02" in runs.session.report.codes
+    assert set(line().lengths.values()) == {30} and "LINE-02" in runs.session.report.codes_found
     put(runs, "Boosters", "305")
-    assert line().boosters == ("f305",) and "LINE-02" not in runs.session.report.codes
+    assert line().boosters == ("f305",) and "LINE-02" not in runs.session.report.codes_found
     put(runs, "Cables m", "30; 2; 2; 2; 2; 2; 2; 2; 2; 2; 2; 2.5")
     assert line().lengths["f307"] == 2.5 and line().lengths["f202"] == 2
     assert put(runs, "Cables m", "3; 4").property("wrong")
-    runs.session.edit(set_profile, "p2", "", connector="3-pin")
+    runs.session.make_edit(set_profile, "p2", "", connector="3-pin")
     models = runs.session.rig.device_models
-    runs.session.edit(
+    runs.session.make_edit(
         set_model,
         runs.session.rig.devices["d1"].model,
         replace(models[runs.session.rig.devices["d1"].model], connector="5-pin"),
     )
     QApplication.processEvents()
     ways = " ".join(w.accessibleName() for w in runs.runs.panel.findChildren(Ways) if w.isVisible())
-    assert "5-pin to 3-pin" in ways and "data − 2 → 2" in ways and "LINE-04" in runs.session.report.codes
+    assert "5-pin to 3-pin" in ways and "data − 2 → 2" in ways and "LINE-04" in runs.session.report.codes_found
 
 
 def test_kinds_of_pixels_are_named_while_hanging_and_changed_in_their_dialog(runs: Window) -> None:
     station = runs.runs
-    station.pick("8", -1, 0)
+    station.pick_place("8", -1, 0)
     station.attach.setText("4 x 50 moss of Silk 60 W")
     assert station.attach_typed()
     rig = runs.session.rig
@@ -427,7 +427,7 @@ def test_kinds_of_pixels_are_named_while_hanging_and_changed_in_their_dialog(run
     assert len(made) == 4 and {(e.order, rig.pixel_types[e.type].name) for e in made} == {("RGBW", "Silk 60 W")}
     assert {s.order for s in rig.devices[pen(runs)].ports["8"].run} == {
         "GRBW"
-    } and "RUN-08" not in runs.session.report.codes
+    } and "RUN-08" not in runs.session.report.codes_found
     station.attach.setText("10 RGB spare at 60")
     assert station.attach_typed()
     run = runs.session.rig.devices[pen(runs)].ports["8"].run
@@ -435,11 +435,11 @@ def test_kinds_of_pixels_are_named_while_hanging_and_changed_in_their_dialog(run
     station.attach.setText("5 RGB of Velvet")
     assert not station.attach_typed() and "no kind of pixels" in runs.message.words
     dialog = PixelKinds(runs.session, runs)
-    dialog._choose("silk")
+    dialog._choose_kind("silk")
     by = {f.accessibleName(): f for f in dialog.findChildren(Field)}
     by["mA at full"].setText("40 40 40")
     by["mA at full"].commit()
-    assert runs.session.rig.pixel_types["silk"].currents == (40, 40, 40) and "PWR-01" in runs.session.report.codes
+    assert runs.session.rig.pixel_types["silk"].currents == (40, 40, 40) and "PWR-01" in runs.session.report.codes_found
     for name, text in (
         ("mA at full", "40 40"),
         ("Chips take", "RGX"),
@@ -451,13 +451,13 @@ def test_kinds_of_pixels_are_named_while_hanging_and_changed_in_their_dialog(run
         by[name].setText(text)
         assert not by[name].commit(), name
         by[name].revert()
-    dialog._new()
+    dialog._add_kind()
     assert runs.session.rig.pixel_types["kind-1"].name == "New kind 1"
 
 
 def test_only_what_hangs_on_a_port_can_be_shown_in_patch(runs: Window) -> None:
-    runs.runs.pick("6", 2, 0)
-    act = next(a for a in runs.runs.menu().actions() if a.text().startswith("Show in Patch"))
+    runs.runs.pick_place("6", 2, 0)
+    act = next(a for a in runs.runs.make_menu().actions() if a.text().startswith("Show in Patch"))
     act.trigger()
     assert runs.station == "Patch" and sorted(runs.patch.list.items.ids) == [
         "f531",
@@ -467,20 +467,20 @@ def test_only_what_hangs_on_a_port_can_be_shown_in_patch(runs: Window) -> None:
         "f535",
         "rim",
     ]
-    assert runs.patch.list.items.text("rim", "port") == "PENSTOCK · 6"
+    assert runs.patch.list.items.text_of_cell("rim", "port") == "PENSTOCK · 6"
 
 
 def test_the_element_itself_is_changed_where_it_hangs_and_all_behind_it_moves(runs: Window) -> None:
-    runs.runs.pick("1", 0, 0)
+    runs.runs.pick_place("1", 0, 0)
     QApplication.processEvents()
     put(runs, "Name", "keel")
     put(runs, "Pixels", "65")
     rig = runs.session.rig
     assert (rig.elements["c1"].name, rig.elements["c1"].pixels) == ("keel", 65)
-    spans = runs.session.index.spans("c2")
+    spans = runs.session.index.spans_of("c2")
     assert [(s.universe, s.first) for s in spans] == [("u201", 196)]
     put(runs, "Folded every", "13")
-    assert "RUN-09" in runs.session.report.codes
+    assert "RUN-09" in runs.session.report.codes_found
     for name, text in (("Name", " "), ("Pixels", "0"), ("Sender order", "RGQ"), ("Folded every", "-1")):
         wrong = put(runs, name, text)
         assert wrong.property("wrong"), name
@@ -488,9 +488,9 @@ def test_the_element_itself_is_changed_where_it_hangs_and_all_behind_it_moves(ru
 
 
 def test_ctrl_enter_gives_a_value_to_all_that_the_list_shows(runs: Window, qtbot: QtBot) -> None:
-    runs.runs.pick("1", 0, 0)
+    runs.runs.pick_place("1", 0, 0)
     runs.runs.filter.setCurrentIndex(runs.runs.filter.findData("port"))
-    runs.runs._fill()
+    runs.runs._fill_rows()
     QApplication.processEvents()
     order = field(runs, "Controller order")
     order.setFocus()
@@ -504,7 +504,7 @@ def test_ctrl_enter_gives_a_value_to_all_that_the_list_shows(runs: Window, qtbot
     press(runs, "Kind and supply to all listed")
     ports = runs.session.rig.devices[pen(runs)].ports
     assert {s.supply for s in ports["1"].run} == {"v2"} and {s.supply for s in ports["2"].run} == {"v1"}
-    runs.session.undo()
+    runs.session.undo_edit()
     assert {s.supply for s in runs.session.rig.devices[pen(runs)].ports["1"].run} == {"v1", "v2"}
 
 
@@ -518,7 +518,7 @@ def test_a_pixel_of_a_port_is_found_by_its_number(runs: Window) -> None:
 def test_a_segment_is_carried_with_shift_and_the_arrows(runs: Window, qtbot: QtBot) -> None:
     riser, device_id = runs.runs.riser, pen(runs)
     shift = Qt.KeyboardModifier.ShiftModifier
-    runs.runs.pick("1", 0, 0)
+    runs.runs.pick_place("1", 0, 0)
     qtbot.keyClick(riser, Qt.Key.Key_Down, shift)
     assert [s.element for s in runs.session.rig.devices[device_id].ports["1"].run] == [
         "c2",
@@ -533,7 +533,7 @@ def test_a_segment_is_carried_with_shift_and_the_arrows(runs: Window, qtbot: QtB
     qtbot.keyClick(riser, Qt.Key.Key_Left, shift)
     assert [s.element for s in runs.session.rig.devices[device_id].ports["1"].run] == ["c2", "c3", "c1"]
     runs.runs.device_id = "d1"
-    runs.runs.pick("A", 0, 0)
+    runs.runs.pick_place("A", 0, 0)
     assert runs.runs.attach.placeholderText() == "line: 101-112"
 
 
@@ -544,13 +544,13 @@ def test_menus_pick_the_place_under_the_pointer_and_devices_lead_here(
     r = runs.runs.riser.rect_of("7", runs.runs.riser.courses["7"].strokes[0])
     runs.runs._menu_at(runs.runs.riser, r.center().toPoint())
     assert runs.runs.at.label == "7" and 40 < runs.runs.at.led < 60
-    act = next(a for a in runs.runs.menu().actions() if a.text().startswith("Insert here"))
+    act = next(a for a in runs.runs.make_menu().actions() if a.text().startswith("Insert here"))
     act.trigger()
     assert (
         runs.runs.attach.text() == f"10 RGB spare at {runs.runs.at.led}"
         and runs.runs.attach.selectedText() == "10 RGB spare"
     )
-    runs.session.select(Selection("device", (pen(runs),)))
+    runs.session.change_selection(Selection("device", (pen(runs),)))
     runs.show_station("Devices")
     QApplication.processEvents()
     next(b for b in runs.devices.panel.findChildren(QPushButton) if b.text() == "Its runs" and b.isVisible()).click()
@@ -561,21 +561,21 @@ def test_an_element_is_arranged_like_a_lamps_face(runs: Window, monkeypatch: pyt
     from welvo.app.widgets.face_editor import FaceEditor
 
     station = runs.runs
-    station.pick("8", -1, 0)
+    station.pick_place("8", -1, 0)
     station.attach.setText("ring 24 GRB halo; block 16 valves")
     assert station.attach_typed()
     halo = next(k for k, e in runs.session.rig.elements.items() if e.name == "halo")
     assert runs.session.rig.elements[halo].kind == "ring" and len(runs.session.rig.elements[halo].spots) == 24
-    assert [s.slots for s in runs.session.index.cables.streams[pen(runs), "8"].pieces] == [72, 16]
+    assert [s.slots for s in runs.session.index.cables_and_sums.streams[pen(runs), "8"].pieces] == [72, 16]
 
     def answer(dialog: FaceEditor) -> int:
-        assert dialog.mode.pixels == 24
+        assert dialog.mode.count_pixels == 24
         dialog.canvas.mode = replace(dialog.mode, spots=tuple(replace(s, x=s.x + 1) for s in dialog.mode.spots))
         return 1
 
     monkeypatch.setattr(FaceEditor, "exec", answer)
     before = runs.session.rig.elements[halo].spots
-    station.pick("8", 0, 3)
+    station.pick_place("8", 0, 3)
     QApplication.processEvents()
     press(runs, "Arrange…")
     after = runs.session.rig.elements[halo]
@@ -584,7 +584,7 @@ def test_an_element_is_arranged_like_a_lamps_face(runs: Window, monkeypatch: pyt
 
 def test_another_length_says_whom_it_would_move_before_it_is_taken(runs: Window, qtbot: QtBot) -> None:
     rig = runs.session.rig
-    runs.runs.pick("1", 0, 1)
+    runs.runs.pick_place("1", 0, 1)
     QApplication.processEvents()
     pixels = field_of(runs.runs.panel, "Pixels")
     said = [w for w in runs.runs.panel.findChildren(QLabel) if w.text().startswith("Would move")]
@@ -596,7 +596,7 @@ def test_another_length_says_whom_it_would_move_before_it_is_taken(runs: Window,
     pixels.revert()
     assert not said[0].isVisible() and runs.session.rig is rig
     fixed = next(k for k, e in rig.elements.items() if e.name == "ceiling 2")
-    runs.session.edit(fix_addresses, runs.session.index.cables, [fixed])
+    runs.session.make_edit(fix_addresses, runs.session.index.cables_and_sums, [fixed])
     pixels = field_of(runs.runs.panel, "Pixels")
     pixels.setText("60")
     said = [w.text() for w in runs.runs.panel.findChildren(QLabel) if w.text().startswith("Would move")]

@@ -16,8 +16,8 @@ from tests.app.conftest import beside_stand_ins, field_of
 from welvo.app.computer import load_passwords, passwords_file, save_passwords
 from welvo.app.session import Selection
 from welvo.app.window import Window
-from welvo.formats.models import shipped
-from welvo.formats.rigfile import save
+from welvo.formats.models import shipped_models
+from welvo.formats.rigfile import save_rig_file
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.edits import add_device, plan_setting
@@ -27,7 +27,7 @@ IP = "127.0.0.77"
 
 
 def rig_with_drifter() -> Rig:
-    return add_device(Rig(name="Guarded"), shipped()["drifter"], "DRIFT", IP)[0]
+    return add_device(Rig(name="Guarded"), shipped_models()["drifter"], "DRIFT", IP)[0]
 
 
 @pytest.fixture
@@ -36,7 +36,7 @@ def guarded(tmp_path: Path, qtbot: QtBot) -> Iterator[Window]:
     rig = rig_with_drifter()
     with beside_stand_ins(rig, f'["{IP}"]\npassword = "{PASSWORD}"\n', tmp_path) as (window, _):
         window.show_station("Devices")
-        window.session.select(Selection("device", (next(iter(rig.devices)),)))
+        window.session.change_selection(Selection("device", (next(iter(rig.devices)),)))
         yield window
 
 
@@ -44,7 +44,7 @@ def test_a_password_opens_a_device_and_a_secret_goes_there_alone(
     guarded: Window, qtbot: QtBot, tmp_path: Path, caplog: pytest.LogCaptureFixture
 ) -> None:
     s, work = guarded.session, guarded.network.devices
-    device, told = s.selection.first, []
+    device, told = s.selection.first_selected, []
     s.said.connect(lambda words, _: told.append(words))
     qtbot.waitUntil(lambda: "password" in guarded.network.hearing.why_unread(IP), timeout=10_000)
     assert IP not in s.observed.said
@@ -71,7 +71,7 @@ def test_a_password_opens_a_device_and_a_secret_goes_there_alone(
     assert (result.outcome, result.value) == ("unknown", "")  # it went in, and a secret cannot be read back
 
     file = tmp_path / "kept.json"
-    save(s.rig, file)
+    save_rig_file(s.rig, file)
     everything = file.read_text() + msgspec.json.encode(s.observed).decode() + caplog.text + " ".join(told)
     assert PASSWORD not in everything and KEY not in everything
     assert KEY not in passwords_file().read_text()

@@ -20,8 +20,8 @@ from welvo.app.sheets.printing import print_pages
 from welvo.app.sheets.station import SheetsStation
 from welvo.app.sheets.versions import NOW
 from welvo.app.window import Window
-from welvo.demo.gallery import gallery
-from welvo.formats.rigfile import load, save
+from welvo.demo.gallery import make_gallery
+from welvo.formats.rigfile import load_rig_file, save_rig_file
 from welvo.formats.versions import in_time, name_version
 from welvo.rig import edits
 from welvo.rig.base import Refused
@@ -32,14 +32,16 @@ from welvo.sheets.pages import Pages
 
 def ready(station: SheetsStation, qtbot: QtBot) -> list[str]:
     """Wait until the pages are made and drawn; their words."""
-    qtbot.waitUntil(lambda: not station.busy and (station.preview.drawn() or station.data is None), timeout=20_000)
+    qtbot.waitUntil(
+        lambda: not station.is_making and (station.preview.is_drawn() or station.data is None), timeout=20_000
+    )
     if station.data is None:
         return [station.preview.words]
     pages = Pages(station.data)
     try:
-        return [pages.text(n) for n in range(len(pages))]
+        return [pages.text_of_page(n) for n in range(len(pages))]
     finally:
-        pages.close()
+        pages.close_pages()
 
 
 def choice(station: SheetsStation, name: str, key: str) -> None:
@@ -50,7 +52,7 @@ def choice(station: SheetsStation, name: str, key: str) -> None:
 
 @pytest.fixture
 def station(make: Callable[[Rig], Window], qtbot: QtBot) -> SheetsStation:
-    window = make(gallery())
+    window = make(make_gallery())
     window.show_station("Sheets")
     return window.sheets
 
@@ -78,7 +80,10 @@ def test_what_is_shown_is_what_is_written_and_printed(
     assert station.data and print_pages(station.data, printer) == len(words)
     printed = Pages((tmp_path / "printed.pdf").read_bytes())
     assert [tuple(map(round, s)) for s in printed.sizes] == [(297, 210)] * len(words)
-    ink = [min(printed.picture(0, 40).convert("L").tobytes()), min(printed.picture(1, 40).convert("L").tobytes())]
+    ink = [
+        min(printed.picture_of_page(0, 40).convert("L").tobytes()),
+        min(printed.picture_of_page(1, 40).convert("L").tobytes()),
+    ]
     assert max(ink) < 120  # something stands on both
     with pytest.raises(Refused, match="could not be written"):
         station.write_pdf(tmp_path / "no folder" / "x.pdf")
@@ -91,23 +96,23 @@ def test_every_sheet_is_reached_by_the_keyboard_and_turned_through(station: Shee
         qtbot.keyClick(station.list, Qt.Key.Key_Down)
         assert station.choices.key == key
         assert ready(station, qtbot)[0]
-    station.choose("map")
+    station.choose_sheet("map")
     count = len(ready(station, qtbot))
     station.preview.setFocus()
     qtbot.keyClick(station.preview, Qt.Key.Key_PageDown)
     qtbot.keyClick(station.preview, Qt.Key.Key_PageDown)
-    assert station.preview.page == 3 and station.place.text() == f"3 of {count}"
+    assert station.preview.page_in_view == 3 and station.place.text() == f"3 of {count}"
     qtbot.keyClick(station.preview, Qt.Key.Key_End)
-    assert station.preview.page == count
-    before = station.preview.zoom
+    assert station.preview.page_in_view == count
+    before = station.preview.zoom_in_use
     qtbot.keyClick(station.window(), Qt.Key.Key_Plus, Qt.KeyboardModifier.ControlModifier)
-    assert station.preview.zoom > before and station.preview.page == count
+    assert station.preview.zoom_in_use > before and station.preview.page_in_view == count
 
 
 def test_choices_shape_the_pages_and_are_kept_for_the_next_time(
     station: SheetsStation, qtbot: QtBot, make: Callable[[Rig], Window]
 ) -> None:
-    station.choose("numbers")
+    station.choose_sheet("numbers")
     ready(station, qtbot)
     choice(station, "Paper", "A5")
     choice(station, "Split by", "universe")
@@ -118,8 +123,11 @@ def test_choices_shape_the_pages_and_are_kept_for_the_next_time(
     assert header.commit()
     words = ready(station, qtbot)
     assert "Universe 1" in words[0] and "Hall 2, opening night" in words[0] and "Remark" not in words[0]
-    again = make(gallery()).computer
-    assert again.load().sheets["numbers"]["group"] == "universe" and again.load().sheets[""]["paper"] == "A5"
+    again = make(make_gallery()).computer
+    assert (
+        again.load_settings().sheets["numbers"]["group"] == "universe"
+        and again.load_settings().sheets[""]["paper"] == "A5"
+    )
     window = station.window()
     assert isinstance(window, Window)
     window.session.select_items(["f207"])
@@ -130,12 +138,12 @@ def test_choices_shape_the_pages_and_are_kept_for_the_next_time(
     assert "2 items" in ready(station, qtbot)[0]
     for key in ("number", "name"):
         with pytest.raises(Refused, match="one column at least"):
-            station.choices.take("columns", key)
+            station.choices.take_choice("columns", key)
             station.choices.set_column(key, False)
 
 
 def test_labels_take_any_stock_and_refuse_what_does_not_fit(station: SheetsStation, qtbot: QtBot) -> None:
-    station.choose("labels")
+    station.choose_sheet("labels")
     ready(station, qtbot)
 
     measures = field_of(station.choices, "Measures")
@@ -143,13 +151,13 @@ def test_labels_take_any_stock_and_refuse_what_does_not_fit(station: SheetsStati
     assert not measures.commit() and "do not fit" in measures.refusal.text()
     measures.setText("100 x 50, 2 x 5 on A4")
     assert measures.commit()
-    assert len(ready(station, qtbot)) == -(-len([f for f in gallery().fixtures if f != "f704"]) // 10)
+    assert len(ready(station, qtbot)) == -(-len([f for f in make_gallery().fixtures if f != "f704"]) // 10)
     first = field_of(station.choices, "First label")
     first.setText("11")
     assert not first.commit()
     first.setText("10")
     assert first.commit()
-    assert "102" in ready(station, qtbot)[1] and station.choices.choices().first_label == 10
+    assert "102" in ready(station, qtbot)[1] and station.choices.chosen_choices().first_label == 10
 
 
 def test_an_edit_makes_the_pages_anew_and_a_logo_travels_with_the_rig(
@@ -158,8 +166,8 @@ def test_an_edit_makes_the_pages_anew_and_a_logo_travels_with_the_rig(
     ready(station, qtbot)
     window = station.window()
     assert isinstance(window, Window)
-    window.session.edit(edits.move, "f101", 0, "u1", 490 - 20)
-    station.choose("numbers")
+    window.session.make_edit(edits.move_item, "f101", 0, "u1", 490 - 20)
+    station.choose_sheet("numbers")
     assert "1.470" in ready(station, qtbot)[0]
     picture = tmp_path / "logo.png"
     picture.write_bytes(b"GIF89a")
@@ -183,7 +191,7 @@ def test_making_can_be_stopped_and_an_empty_rig_says_what_to_do(make: Callable[[
     station = window.sheets
     qtbot.waitUntil(lambda: station.stop_button.isVisible(), timeout=5000)
     station.stop_button.click()
-    qtbot.waitUntil(lambda: station.maker.settle(0.01), timeout=5000)
+    qtbot.waitUntil(lambda: station.maker.wait_until_settled(0.01), timeout=5000)
     assert station.data is None and "Stopped" in station.progress.text()
     empty = make(Rig())
     empty.show_station("Sheets")
@@ -198,7 +206,7 @@ def test_making_can_be_stopped_and_an_empty_rig_says_what_to_do(make: Callable[[
 def test_a_version_is_named_compared_shown_on_tapes_and_taken_back(
     make: Callable[[Rig], Window], qtbot: QtBot, tmp_path: Path
 ) -> None:
-    window = make(gallery())
+    window = make(make_gallery())
     s = window.session
     window.show_station("Sheets")
     page = window.sheets.versions
@@ -207,8 +215,8 @@ def test_a_version_is_named_compared_shown_on_tapes_and_taken_back(
     page.name.click()
     (version,) = s.rig.versions.values()
     assert version.name == "Issue 1" and "nothing is different" in page.counts.text()
-    s.edit(edits.move, "f112", 0, "u1", 470)
-    s.edit(edits.remove_items, ["f101"])
+    s.make_edit(edits.move_item, "f112", 0, "u1", 470)
+    s.make_edit(edits.take_out_items, ["f101"])
     assert "1 removed, 1 re-addressed" in page.counts.text()
     rows = {r.cells[1]: r.cells for r in page.differences.rows.lines}
     assert rows["112"][3:] == ("1.441", "1.470") and rows["101"][0] == "removed"
@@ -220,23 +228,23 @@ def test_a_version_is_named_compared_shown_on_tapes_and_taken_back(
     assert not s.since.kinds
     window.show_station("Patch")
     page.on_tapes.setChecked(True)
-    page._mark(True)
+    page._mark_in_stations(True)
     assert window.patch.tapes.grab().toImage() != shown
     window.show_station("Sheets")
     n = next(n for n, d in enumerate(page.found) if d.who == "101")
     page.differences.selectRow(page.differences.rows.row_of(n))
     page.back.click()
     assert "f101" in s.rig.fixtures and s.history.undo_label == "take back: 101 removed"
-    s.undo()
+    s.undo_edit()
     assert "f101" not in s.rig.fixtures
     page.differences.clearSelection()
     with pytest.raises(Refused, match="Choose what to take back"):
         page.take_back()
     other = tmp_path / "other.welvo"
-    save(gallery(), other)
-    page.choose(page.add_file(other), NOW)
+    save_rig_file(make_gallery(), other)
+    page.choose_versions(page.add_file(other), NOW)
     assert "From other.welvo to now" in page.counts.text()
-    page.choose(NOW, str(other))
+    page.choose_versions(NOW, str(other))
     assert not page.back.isEnabled() and {d.kind for d in page.found} >= {"added", "re-addressed"}
     page.list.selectRow(0)
     page.drop_chosen()
@@ -244,16 +252,16 @@ def test_a_version_is_named_compared_shown_on_tapes_and_taken_back(
 
 
 def test_the_sheet_of_changes_counts_from_the_last_issue(make: Callable[[Rig], Window], qtbot: QtBot) -> None:
-    rig, _ = name_version(gallery(), "Issue 1", "Ines", "", 5.0)
+    rig, _ = name_version(make_gallery(), "Issue 1", "Ines", "", 5.0)
     window = make(rig)
-    window.session.edit(edits.move, "f112", 0, "u1", 470)
+    window.session.make_edit(edits.move_item, "f112", 0, "u1", 470)
     window.show_station("Sheets")
-    window.sheets.choose("changes")
+    window.sheets.choose_sheet("changes")
     words = ready(window.sheets, qtbot)
     assert "Changes since Issue 1" in words[0] and "1.441" in words[0] and "Issue 1, changed since" in words[0]
     s = window.session
-    s.edit(name_version, "Issue 2", "Ines", "", 9.0)
-    s.edit(edits.move, "f111", 0, "u1", 470)
+    s.make_edit(name_version, "Issue 2", "Ines", "", 9.0)
+    s.make_edit(edits.move_item, "f111", 0, "u1", 470)
     first, second = in_time(s.rig)
     choice(window.sheets, "Changes since", first)
     choice(window.sheets, "Up to", second)
@@ -265,41 +273,41 @@ def test_passwords_are_printed_only_when_they_are_asked_for_and_that_is_forgotte
     station: SheetsStation, qtbot: QtBot
 ) -> None:
     save_passwords({"127.0.0.50": "kelp and salt"})
-    station.choose("cards")
+    station.choose_sheet("cards")
     assert "kelp and salt" not in " ".join(ready(station, qtbot))
     field_of(station.choices, "With passwords").click()
     assert "kelp and salt" in " ".join(ready(station, qtbot))
-    station.choose("numbers")
+    station.choose_sheet("numbers")
     ready(station, qtbot)
-    station.choose("cards")
+    station.choose_sheet("cards")
     assert "kelp and salt" not in " ".join(ready(station, qtbot))
 
 
 def test_two_people_s_work_is_merged_with_a_word_for_what_both_changed(
     make: Callable[[Rig], Window], tmp_path: Path
 ) -> None:
-    base, _ = name_version(gallery(), "Issue 1", "", "", 1.0)
-    theirs, _ = edits.move(base, "f112", 0, "u1", 470)
+    base, _ = name_version(make_gallery(), "Issue 1", "", "", 1.0)
+    theirs, _ = edits.move_item(base, "f112", 0, "u1", 470)
     theirs, _ = edits.set_field(theirs, ["f101"], "Circuit", ["C9"])
     file = tmp_path / "theirs.welvo"
-    save(theirs, file)
+    save_rig_file(theirs, file)
     window = make(base)
     s = window.session
-    s.edit(edits.move, "f112", 0, "u1", 475)
-    s.edit(edits.set_field, ["f102"], "Circuit", ["C7"])
+    s.make_edit(edits.move_item, "f112", 0, "u1", 475)
+    s.make_edit(edits.set_field, ["f102"], "Circuit", ["C7"])
     dialog = MergeRigs(s, window)
     dialog.set_theirs(file)  # the version that both have is found by itself
     assert [r.cells for r in dialog.list.rows.lines] == [("112", "address", "1.475", "1.470", "?")]
     assert not dialog.go.isEnabled() and "1 still to be decided" in dialog.saying.text()
     dialog.decide("theirs")
     assert dialog.go.isEnabled()
-    dialog.take()
+    dialog.take_wish()
     f = s.rig.fixtures
     assert (
         f["f112"].at[0].address == 470 and f["f101"].fields["Circuit"] == "C9" and f["f102"].fields["Circuit"] == "C7"
     )
-    assert s.history.undo_label == "merge" and load(file).name == s.rig.name
-    s.undo()
+    assert s.history.undo_label == "merge" and load_rig_file(file).name == s.rig.name
+    s.undo_edit()
     assert s.rig.fixtures["f112"].at[0].address == 475
     (tmp_path / "bad.welvo").write_bytes(b"PK junk")
     with pytest.raises(Refused, match="damaged"):

@@ -45,15 +45,15 @@ def test_sixty_fixtures_of_five_modes_from_an_empty_rig(make: Callable[[Rig], Wi
 
     # what was found wrong is put right with the findings' own fixes: each universe gets its feed
     while True:
-        fixes = [f.fixes[0] for f in session.report.findings if f.code == "FEED-02" and f.fixes]
+        fixes = [f.possible_fixes[0] for f in session.report.findings if f.code == "FEED-02" and f.possible_fixes]
         if not fixes:
             break
         hand.clicks += 1
         assert fixes[0].edit
-        session.edit(fixes[0].edit)
+        session.make_edit(fixes[0].edit)
     assert [f.title for f in session.report.findings if f.severity == "error"] == []
     print(f"{hand.clicks} clicks, {hand.keys} keys")
     assert hand.clicks <= 11 and hand.keys <= 130
     while session.history.undo_label:
-        session.undo()
+        session.undo_edit()
     assert session.rig == Rig()

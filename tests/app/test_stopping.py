@@ -17,22 +17,22 @@ from welvo.app import disk
 from welvo.app.disk import Progress, Waiting, wait_for
 from welvo.app.patch.import_table import ImportTable
 from welvo.app.window import Window
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.formats import files
 from welvo.formats.files import write_atomic
 from welvo.rig.document import Rig
-from welvo.rig.steps import Stopped, step
+from welvo.rig.steps import Stopped, take_step
 
 
 @pytest.fixture
 def small(make: Callable[[Rig], Window]) -> Window:  # noqa: F811
-    return make(gallery())
+    return make(make_gallery())
 
 
 def endless(ended: threading.Event | None = None) -> None:
     try:
         for n in range(10**9):
-            step("rows", n, 10**9)
+            take_step("rows", n, 10**9)
             time.sleep(0.001)
     finally:
         if ended:
@@ -106,10 +106,10 @@ def test_what_is_being_written_is_written_to_its_end(
 
 
 def test_what_was_stopped_before_is_not_written(tmp_path: Path) -> None:
-    from welvo.rig.steps import watched
+    from welvo.rig.steps import watch_steps
 
     progress = Progress()
     assert progress.stop()
-    with pytest.raises(Stopped), watched(progress):
+    with pytest.raises(Stopped), watch_steps(progress):
         write_atomic(tmp_path / "x.txt", b"no")
     assert list(tmp_path.iterdir()) == []

@@ -7,8 +7,8 @@ from pathlib import Path
 
 import pytest
 
-from welvo.app.widgets.theme import TOKENS, contrast
-from welvo.rig.tints import oklch_hex, tint_hex, weave
+from welvo.app.widgets.theme import TOKENS, contrast_of_colours
+from welvo.rig.tints import oklch_hex, tint_hex, weave_of_tint
 
 APP = Path(__file__).parents[2] / "src" / "welvo" / "app"
 DUSK = (
@@ -27,7 +27,7 @@ def test_the_first_eight_tints(theme: str, wanted: str) -> None:
         for have, want in zip(tint_hex(k, theme), pair.split("/")):
             off = [abs(int(have[i : i + 2], 16) - int(want[i : i + 2], 16)) for i in (1, 3, 5)]
             assert max(off) <= 1, (k, have, want)
-    assert [weave(k) for k in (0, 7, 8, 16, 24)] == [0, 0, 1, 2, 0]
+    assert [weave_of_tint(k) for k in (0, 7, 8, 16, 24)] == [0, 0, 1, 2, 0]
 
 
 @pytest.mark.parametrize("theme", ["dark", "light"])
@@ -35,19 +35,21 @@ def test_contrasts(theme: str) -> None:
     t = TOKENS[theme]
     for ground in ("station", "raised", "select"):
         for token in ("text", "quiet", "accent", "error", "warning", "note"):
-            assert contrast(t[token], t[ground]) >= 4.5, (token, ground)
+            assert contrast_of_colours(t[token], t[ground]) >= 4.5, (token, ground)
     for wash in ("error", "warning", "note"):
         ground = t[f"{wash}_wash"]
         assert (
-            contrast(t["text"], ground) >= 10
-            and contrast(t["quiet"], ground) >= 5.3
-            and contrast(t[wash], ground) >= 4.7
+            contrast_of_colours(t["text"], ground) >= 10
+            and contrast_of_colours(t["quiet"], ground) >= 5.3
+            and contrast_of_colours(t[wash], ground) >= 4.7
         )
-    assert contrast(t["accent_ink"], t["accent"]) >= 5.9 and contrast(t["edge"], t["station"]) >= 3.8
+    assert (
+        contrast_of_colours(t["accent_ink"], t["accent"]) >= 5.9 and contrast_of_colours(t["edge"], t["station"]) >= 3.8
+    )
     for k in range(64):
         spine, body = tint_hex(k, theme)
         floor = 5.55 if k < 8 else 4.5
-        assert contrast(t["text"], body) >= floor and contrast(spine, t["field"]) >= 3.3, k
+        assert contrast_of_colours(t["text"], body) >= floor and contrast_of_colours(spine, t["field"]) >= 3.3, k
     assert TOKENS["dark"].keys() == TOKENS["light"].keys()
 
 

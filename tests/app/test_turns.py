@@ -14,7 +14,7 @@ def test_as_long_as_anything_goes_on_and_not_longer() -> None:
     turns = Turns()
     with turns:
         assert sys.getswitchinterval() == pytest.approx(HAND_OVER)
-        turns.begin()
-        turns.end()
+        turns.begin_busy()
+        turns.end_busy()
         assert sys.getswitchinterval() == pytest.approx(HAND_OVER)
     assert sys.getswitchinterval() == pytest.approx(usual)

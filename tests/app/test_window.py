@@ -32,15 +32,15 @@ from welvo.app.runs.supplies import Supplies
 from welvo.app.session import Selection
 from welvo.app.widgets.add_device import AddDevice
 from welvo.app.widgets.face_editor import FaceEditor
-from welvo.app.widgets.fields import Field, editors
+from welvo.app.widgets.fields import Field, editable_fields
 from welvo.app.widgets.fixes import run_fix
 from welvo.app.widgets.model_editor import ModelEditor
 from welvo.app.widgets.refusals import GONE
 from welvo.app.widgets.theme import THEME
 from welvo.app.window import Window
 from welvo.formats import journal
-from welvo.formats.rigfile import load, save
-from welvo.rig.document import Rig, put
+from welvo.formats.rigfile import load_rig_file, save_rig_file
+from welvo.rig.document import Rig, put_entries
 from welvo.rig.edits import add_feed, rename_rig
 from welvo.rig.patched import Element
 from welvo.rig.refs import SegmentRef
@@ -59,16 +59,16 @@ SELECTIONS = [
 def everywhere(window: Window) -> list[QWidget]:
     """All editors that any station, panel, drawer or dialog shows for any selection."""
     found: list[QWidget] = []
-    for name in window.stations.all():
+    for name in window.stations.all_stations():
         window.show_station(name)
         for s in SELECTIONS:
-            window.session.select(s)
+            window.session.change_selection(s)
             QApplication.processEvents()
-            found += editors(window)
+            found += editable_fields(window)
     window.show_station("Runs")
     pen = next(d for d, v in window.session.rig.devices.items() if v.name == "PENSTOCK")
-    window.session.edit(attach_wish, pen, "8", "lamps 3: dimmer red =9")
-    window.session.edit(attach_wish, pen, "8", "null 3")
+    window.session.make_edit(attach_wish, pen, "8", "lamps 3: dimmer red =9")
+    window.session.make_edit(attach_wish, pen, "8", "null 3")
     for device, port, n in (
         (pen, "", -1),
         (pen, "1", -1),
@@ -80,19 +80,19 @@ def everywhere(window: Window) -> list[QWidget]:
         ("d1", "A", 0),
         ("d1", "A", -1),
     ):
-        window.session.select(
+        window.session.change_selection(
             Selection("segment" if port else "device", (device,), on=SegmentRef(device, port, n) if port else None)
         )
         QApplication.processEvents()
-        found += editors(window)
-    window.session.edit(add_feed, "u1", "ddp")
-    window.session.edit(add_feed, "u1", "serial")
+        found += editable_fields(window)
+    window.session.make_edit(add_feed, "u1", "ddp")
+    window.session.make_edit(add_feed, "u1", "serial")
     window.show_station("Patch")
     for page in PATCH_PAGES:
         window.patch.show_page(page)
-        window.session.select(Selection("universe", ("u1",)))
+        window.session.change_selection(Selection("universe", ("u1",)))
         QApplication.processEvents()
-        found += editors(window)
+        found += editable_fields(window)
     window.patch.show_page("Tapes")
     panel = window.patch.panel
     for form in (
@@ -102,7 +102,7 @@ def everywhere(window: Window) -> list[QWidget]:
     ):
         panel.open_form(form)
         QApplication.processEvents()
-        found += editors(window)
+        found += editable_fields(window)
     panel.close_form()
     mode = window.session.rig.profiles["p5"].modes["m1"]
     for dialog in (
@@ -112,7 +112,7 @@ def everywhere(window: Window) -> list[QWidget]:
         RenumberBlock(window.session, window), SplitElement(window.session, window, pen),
         Supplies(window.session, window), PixelKinds(window.session, window), ModelEditor(window.session, window),
     ):  # fmt: skip
-        found += editors(dialog)
+        found += editable_fields(dialog)
     return found
 
 
@@ -126,10 +126,10 @@ def test_every_editor_says_what_it_does_and_what_it_risks(window: Window) -> Non
 
 
 def test_every_button_is_named_and_every_edit_field_has_a_name(window: Window) -> None:
-    for name in window.stations.all():
+    for name in window.stations.all_stations():
         window.show_station(name)
         for s in SELECTIONS:
-            window.session.select(s)
+            window.session.change_selection(s)
             for b in window.findChildren(QPushButton):
                 assert b.text(), b
                 assert b.text() not in ("OK", "Apply", "Take")
@@ -150,13 +150,13 @@ def test_a_value_being_typed_is_committed(small: Window, qtbot: QtBot, tmp_path:
     elif how == "station":
         small.show_station("Bench")
     elif how == "save":
-        assert small.session.save(tmp_path / "x.welvo")
-        assert load(tmp_path / "x.welvo").fixtures["a"].name == "Over the door"
+        assert small.session.save_file(tmp_path / "x.welvo")
+        assert load_rig_file(tmp_path / "x.welvo").fixtures["a"].name == "Over the door"
     elif how == "arm":
-        assert small.network.output.arm()
+        assert small.network.output.arm_output()
     elif how == "undo":
-        small.session.undo()  # the value is taken over first, and then undone: redo has it
-        small.session.redo()
+        small.session.undo_edit()  # the value is taken over first, and then undone: redo has it
+        small.session.redo_edit()
     else:
         small.jump.setFocus()
     assert small.session.rig.fixtures["a"].name == "Over the door"
@@ -196,7 +196,7 @@ def test_a_wrong_value_stays_marked_and_the_rig_is_untouched(small: Window, qtbo
 
 def test_the_jump_box_goes_where_it_is_told(window: Window, qtbot: QtBot) -> None:
     def jump(typed: str) -> None:
-        window.focusing.jump()
+        window.focusing.focus_jump_box()
         window.jump.clear()
         qtbot.keyClicks(window.jump, typed)
         qtbot.keyClick(window.jump, Qt.Key.Key_Return)
@@ -204,9 +204,9 @@ def test_the_jump_box_goes_where_it_is_told(window: Window, qtbot: QtBot) -> Non
     jump("207")
     assert window.session.selection.ids == ("f207",) and window.station == "Patch"
     jump("3.150")
-    assert window.session.selection.slot == ("u3", 150) and window.session.selection.first == "f207"
+    assert window.session.selection.slot == ("u3", 150) and window.session.selection.first_selected == "f207"
     jump("ribbon/27")
-    assert (window.session.selection.first, window.session.selection.pixel) == ("e1", 27)
+    assert (window.session.selection.first_selected, window.session.selection.pixel) == ("e1", 27)
     jump("127.0.0.31")
     assert window.station == "Devices" and window.session.selection.ids == ("d2",)
     jump("Undertow")
@@ -214,7 +214,7 @@ def test_the_jump_box_goes_where_it_is_told(window: Window, qtbot: QtBot) -> Non
     assert window.session.selection == Selection("universe", ("u12",))
     jump("Previous finding")
     assert window.drawer.isVisible()
-    window.focusing.jump()
+    window.focusing.focus_jump_box()
     qtbot.keyClicks(window.jump, "zzz")
     assert window.jump._list.item(0).text().startswith("Nothing called “zzz”")
     window.jump._list.hide()
@@ -286,9 +286,9 @@ def test_selection_steps_back_and_forth(window: Window) -> None:
     for key in ("f101", "f102", "f103"):
         window.session.select_items([key])
     window.session.step_selection(True)
-    assert window.session.selection.first == "f102"
+    assert window.session.selection.first_selected == "f102"
     window.session.step_selection(False)
-    assert window.session.selection.first == "f103"
+    assert window.session.selection.first_selected == "f103"
 
 
 def test_findings_open_explain_and_fix(window: Window, qtbot: QtBot) -> None:
@@ -296,18 +296,18 @@ def test_findings_open_explain_and_fix(window: Window, qtbot: QtBot) -> None:
     assert window.drawer.isVisible()
     clash = next(f for f in window.session.report.findings if f.code == "PATCH-01")
     window.drawer.open_finding(clash)
-    assert window.session.selection.first == "f304"
+    assert window.session.selection.first_selected == "f304"
     fix = next(b for b in window.drawer.findChildren(QPushButton) if b.text() == "Move 304 to 3.348 (next free)")
     qtbot.mouseClick(fix, Qt.MouseButton.LeftButton)
-    assert "PATCH-01" not in window.session.report.codes
-    window.session.undo()
-    assert "PATCH-01" in window.session.report.codes
+    assert "PATCH-01" not in window.session.report.codes_found
+    window.session.undo_edit()
+    assert "PATCH-01" in window.session.report.codes_found
     window.drawer.filter.setText("nothing like it")
-    assert window.drawer.findings() == []
+    assert window.drawer.listed_findings() == []
     window.drawer.filter.setText("DEV-")
-    assert {f.code for f in window.drawer.findings()} == {"DEV-01"}
+    assert {f.code for f in window.drawer.listed_findings()} == {"DEV-01"}
     window.drawer.filter.clear()
-    first = window.drawer.findings()[0]
+    first = window.drawer.listed_findings()[0]
     window.drawer.open_subject = None
     qtbot.keyClick(window, Qt.Key.Key_F8)
     assert window.drawer.open_subject == (first.code, first.subject)
@@ -322,14 +322,14 @@ def test_a_waived_finding_is_listed_apart_and_can_be_woken(window: Window, monke
     note = next(f for f in window.session.report.findings if f.code == "FEED-03")
     window.drawer.open_finding(note)
     answer("kept for the band")
-    window.drawer.findChild(OpenedFinding)._waive(window.session)
-    assert "FEED-03" not in window.session.report.codes
+    window.drawer.findChild(OpenedFinding)._waive_finding(window.session)
+    assert "FEED-03" not in window.session.report.codes_found
     window.drawer._set_by("waived")
     QApplication.processEvents()
     row = next(r for r in window.drawer.findChildren(FindingRow) if r.finding.code == "FEED-03" and r.isVisible())
     assert "kept for the band" in row.toolTip()
     row.clicked.emit()
-    assert "FEED-03" in window.session.report.codes
+    assert "FEED-03" in window.session.report.codes_found
 
 
 def test_a_rig_that_cannot_be_opened_changes_nothing(small: Window, tmp_path: Path) -> None:
@@ -338,7 +338,7 @@ def test_a_rig_that_cannot_be_opened_changes_nothing(small: Window, tmp_path: Pa
     assert not small.files.open(tmp_path / "bad.welvo")
     assert small.session.rig is before and "damaged" in small.message.words
     good = tmp_path / "good.welvo"
-    save(Rig(name="Other"), good)
+    save_rig_file(Rig(name="Other"), good)
     assert small.files.open(good) and small.session.rig.name == "Other" and small.session.path == good
     assert small.computer.recent[0] == str(good) and small.station == "Profiles"
 
@@ -349,11 +349,15 @@ def test_saving_asks_for_a_name_once_and_the_ring_goes_out(
     from welvo.rig.edits import rename_rig
 
     monkeypatch.setattr("welvo.app.rig_files.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / "hall"), ""))
-    small.session.edit(rename_rig, "Hall")
-    assert small.session.dirty and "not saved" in small.windowTitle()
-    assert small.files.save() and load(tmp_path / "hall.welvo").name == "Hall" and not small.session.dirty
-    small.session.edit(rename_rig, "Hall 2")
-    assert small.files.save() and load(tmp_path / "hall.welvo").name == "Hall 2"
+    small.session.make_edit(rename_rig, "Hall")
+    assert small.session.has_unsaved_edits and "not saved" in small.windowTitle()
+    assert (
+        small.files.save()
+        and load_rig_file(tmp_path / "hall.welvo").name == "Hall"
+        and not small.session.has_unsaved_edits
+    )
+    small.session.make_edit(rename_rig, "Hall 2")
+    assert small.files.save() and load_rig_file(tmp_path / "hall.welvo").name == "Hall 2"
 
 
 @pytest.mark.parametrize(("words", "stays"), [("Save them", False), ("Discard them", False), ("Stay here", True)])
@@ -362,7 +366,7 @@ def test_leaving_with_unsaved_edits_asks(small: Window, tmp_path: Path, words: s
 
     del small.files.may_leave  # the fixture's short cut
     small.session.path = tmp_path / "a.welvo"
-    small.session.edit(rename_rig, "Changed")
+    small.session.make_edit(rename_rig, "Changed")
 
     press_in_dialog(words)
     assert small.files.may_leave() is not stays
@@ -375,11 +379,11 @@ def test_edits_are_journalled_within_a_second_and_given_up_on_save(small: Window
 
     file = small.keeper.journal.file
     begun = time.monotonic()
-    small.session.edit(rename_rig, "Kept")
+    small.session.make_edit(rename_rig, "Kept")
     qtbot.waitUntil(file.exists, timeout=2000)
     assert time.monotonic() - begun < slowed(1.0)
-    small.session.save(tmp_path / "a.welvo")
-    assert small.keeper.settle() and not file.exists()
+    small.session.save_file(tmp_path / "a.welvo")
+    assert small.keeper.wait_until_settled() and not file.exists()
 
 
 def test_a_recovered_rig_comes_back_unsaved(small: Window, rig: Rig, tmp_path: Path) -> None:
@@ -387,28 +391,28 @@ def test_a_recovered_rig_comes_back_unsaved(small: Window, rig: Rig, tmp_path: P
 
     file = tmp_path / "journal-1.json"
     file.write_text("{}")
-    small.lost.recover(journal.Recovered(file, "Lost", tmp_path / "lost.welvo", 0.0, replace(rig, name="Lost")))
-    assert small.session.rig.name == "Lost" and small.session.dirty and not file.exists()
+    small.lost.recover_rig(journal.Recovered(file, "Lost", tmp_path / "lost.welvo", 0.0, replace(rig, name="Lost")))
+    assert small.session.rig.name == "Lost" and small.session.has_unsaved_edits and not file.exists()
 
 
 def test_both_themes_and_larger_text_draw_every_station(window: Window) -> None:
     for theme, step in (("light", 0), ("light", 2), ("dark", 2)):
-        window.looks.choose(theme, step)
-        for name in window.stations.all():
+        window.looks.choose_look(theme, step)
+        for name in window.stations.all_stations():
             window.show_station(name)
             assert not window.grab().isNull()
-    window.looks.choose("dark", 0)
+    window.looks.choose_look("dark", 0)
     assert (THEME.name, THEME.step) == ("dark", 0)
 
 
 def test_larger_text_fits_at_1280_and_leaves_the_menus(window: Window) -> None:
     window.resize(1280, 800)
-    window.looks.choose("dark", 2)
+    window.looks.choose_look("dark", 2)
     QApplication.processEvents()
     picture = window.menus.bar.grab().toImage()
     shades = {picture.pixel(x, y) for x in range(picture.width()) for y in range(picture.height())}
     assert len(shades) > 100  # words, not an empty bar
-    for name, station in window.stations.all().items():
+    for name, station in window.stations.all_stations().items():
         window.show_station(name)
         QApplication.processEvents()
         assert station.minimumSizeHint().width() <= 1280 - 72 - 300, name
@@ -418,7 +422,7 @@ def test_at_1280_by_740_every_station_fits(window: Window) -> None:
     window.resize(1280, 740)
     QApplication.processEvents()
     assert (window.width(), window.height()) == (1280, 740)
-    for name, station in window.stations.all().items():
+    for name, station in window.stations.all_stations().items():
         window.show_station(name)
         QApplication.processEvents()
         assert station.minimumSizeHint().height() <= 740 - 44 - 84, name
@@ -429,12 +433,12 @@ def test_at_1280_by_740_every_station_fits(window: Window) -> None:
 def test_no_label_or_button_is_cut_off_at_1280(window: Window) -> None:
     hear(window)
     window.resize(1280, 800)
-    for name in window.stations.all():
+    for name in window.stations.all_stations():
         window.show_station(name)
         for s in SELECTIONS:
-            window.session.select(s)
+            window.session.change_selection(s)
             QApplication.processEvents()
-            for w in window.stations.all()[name].findChildren(QPushButton):
+            for w in window.stations.all_stations()[name].findChildren(QPushButton):
                 if w.isVisible():
                     need = w.fontMetrics().horizontalAdvance(w.text())
                     assert w.width() >= need, (name, w.text(), w.width(), need)
@@ -448,9 +452,9 @@ def test_help_on_what_has_focus(window: Window, monkeypatch: pytest.MonkeyPatch)
     QApplication.processEvents()
     assert window.patch.panel.address
     window.patch.panel.address.setFocus()
-    window.help.here()
+    window.help.help_on_focused()
     window.rail.setFocus()
-    window.help.here()
+    window.help.help_on_focused()
     assert shown[0].startswith("<p>Where it starts") and shown[1] == "Keys"
 
 
@@ -460,7 +464,7 @@ def test_an_empty_rig_says_what_to_do_first(make: Callable[[Rig], Window], qtbot
     qtbot.keyClicks(window.profiles.first, "pan 16, tilt 16, dimmer, 7 x (amber white)")
     qtbot.keyClick(window.profiles.first, Qt.Key.Key_Return)
     (profile,) = window.session.rig.profiles.values()
-    assert next(iter(profile.modes.values())).footprint == 19
+    assert next(iter(profile.modes.values())).slots_needed == 19
     window.show_station("Patch")
     assert window.patch.wish.isVisible()
     qtbot.keyClicks(window.patch.wish, "4 x New profile at 1.001 +20")
@@ -478,13 +482,17 @@ def test_what_was_done_is_said_with_a_way_back_until_something_else_is_done(wind
     window.activateWindow()
     before = window.session.rig
     finding = next(f for f in window.session.report.findings if f.code == "PATCH-01")
-    run_fix(window.session, window.network, finding.fixes[0])
+    run_fix(window.session, window.network, finding.possible_fixes[0])
     message = window.message
-    assert message.isVisible() and message.words == f"Done: {finding.fixes[0].label}." and message.back.isVisible()
+    assert (
+        message.isVisible()
+        and message.words == f"Done: {finding.possible_fixes[0].label}."
+        and message.back.isVisible()
+    )
     qtbot.mouseClick(message.back, Qt.MouseButton.LeftButton)
     assert window.session.rig == before and message.words.startswith("Undone")
-    run_fix(window.session, window.network, finding.fixes[0])
-    window.session.edit(rename_rig, "Other")
+    run_fix(window.session, window.network, finding.possible_fixes[0])
+    window.session.make_edit(rename_rig, "Other")
     assert not message.back.isVisible()  # it would take back the new name
 
 
@@ -511,12 +519,14 @@ def test_the_focus_comes_home_to_the_station(window: Window, qtbot: QtBot) -> No
 def test_findings_are_walked_and_put_right_by_keys(window: Window, qtbot: QtBot) -> None:
     window.activateWindow()
     qtbot.keyClick(window, Qt.Key.Key_F8)
-    fixable = next(n for n, f in enumerate(window.drawer.findings()) if f.fixes and f.fixes[0].edit)
+    fixable = next(
+        n for n, f in enumerate(window.drawer.listed_findings()) if f.possible_fixes and f.possible_fixes[0].edit
+    )
     for _ in range(fixable):
         qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_F8)
-    finding = window.drawer.findings()[fixable]
+    finding = window.drawer.listed_findings()[fixable]
     focus = QApplication.focusWidget()
-    assert isinstance(focus, QPushButton) and focus.text() == finding.fixes[0].label
+    assert isinstance(focus, QPushButton) and focus.text() == finding.possible_fixes[0].label
     before = window.session.rig
     qtbot.keyClick(focus, Qt.Key.Key_Return)
     assert window.session.rig != before and finding not in window.session.report.findings
@@ -549,7 +559,7 @@ def test_splits_are_kept_for_each_station(window: Window, make: Callable[[Rig], 
     kept = window.runs.splitter.sizes(), window.patch.splitter.sizes()
     window.close()
     again = make(window.session.rig)
-    again.computer.splits = Computer.load().splits
+    again.computer.splits = Computer.load_settings().splits
     other = Window(again.session, again.network, again.computer, None)
     other.resize(window.size())
     other.show()
@@ -563,17 +573,17 @@ def test_splits_are_kept_for_each_station(window: Window, make: Callable[[Rig], 
 
 def test_files_that_are_dropped_open_or_say_what_they_are_not(window: Window, tmp_path: Path) -> None:
     rig = window.session.rig
-    window.files.take([tmp_path / "photo.jpg"])
+    window.files.take_dropped([tmp_path / "photo.jpg"])
     assert "photo.jpg is no rig (.welvo, .json), no profile" in window.message.words
     chart = tmp_path / "Moss 4.txt"
     chart.write_text("dimmer, red, green, blue")
-    window.files.take([chart])
+    window.files.take_dropped([chart])
     assert len(window.session.rig.profiles) == len(rig.profiles) + 1 and window.message.back.isVisible()
     file = tmp_path / "hall.welvo"
-    save(rename_rig(rig, "Hall")[0], file)
-    window.files.take([file, chart])
+    save_rig_file(rename_rig(rig, "Hall")[0], file)
+    window.files.take_dropped([file, chart])
     assert window.session.path is None and "Drop one rig" in window.message.words
-    window.files.take([file])
+    window.files.take_dropped([file])
     assert window.session.path == file and window.windowTitle() == "Hall · hall.welvo · Welvo"
 
 
@@ -581,12 +591,12 @@ def test_an_empty_rig_offers_where_to_begin_until_there_is_something(
     make: Callable[[Rig], Window], tmp_path: Path
 ) -> None:
     known = tmp_path / "Reef hall.welvo"
-    save(Rig(name="Reef hall"), known)
+    save_rig_file(Rig(name="Reef hall"), known)
     window = make(Rig())
     QApplication.processEvents()
     assert window.focusWidget() is window.profiles.first, "what is typed first is a channel table"
-    window.computer.remember(known)
-    window.session.replace(Rig(), None)
+    window.computer.remember_file(known)
+    window.session.replace_rig(Rig(), None)
     for page in (window.profiles, window.patch):
         offered = {b.text(): b for b in page.start.findChildren(QPushButton) if not b.property(GONE)}
         assert page.start.isVisibleTo(page) and {"Open a rig…", "Look at the demo", "Reef hall.welvo"} <= set(offered)
@@ -597,7 +607,7 @@ def test_an_empty_rig_offers_where_to_begin_until_there_is_something(
     window.profiles.first.setText("red green blue")
     window.profiles.first.commit()
     assert not window.profiles.start.isVisibleTo(window.profiles) and window.patch.start.isHidden()
-    window.session.undo()
+    window.session.undo_edit()
     offered["Reef hall.welvo"].click()
     assert window.session.path == known and window.profiles.start.isHidden(), "an opened rig has begun already"
 
@@ -622,7 +632,9 @@ def test_the_name_of_what_was_just_made_is_one_chord_away(window: Window, qtbot:
 def test_names_of_what_is_not_attached_yet_complete(window: Window, qtbot: QtBot) -> None:
     window.show_station("Runs")
     runs, session = window.runs, window.session
-    session.edit(put, "a loose ribbon", elements={"loose": Element(name="Moon ribbon", pixels=4, order="RGB")})
+    session.make_edit(
+        put_entries, "a loose ribbon", elements={"loose": Element(name="Moon ribbon", pixels=4, order="RGB")}
+    )
     QApplication.processEvents()
     completer = runs.attach.completer()
     completer.setCompletionPrefix("oon")
@@ -630,6 +642,6 @@ def test_names_of_what_is_not_attached_yet_complete(window: Window, qtbot: QtBot
     completer.activated.emit("Moon ribbon")
     assert "Moon ribbon" in runs.preview.text(), "what would be attached is said at once"
     runs.attach.setText("Moon ribbon")
-    assert runs.attach_typed() and session.index.cables.attached("loose")
+    assert runs.attach_typed() and session.index.cables_and_sums.ports_of_item("loose")
     completer.setCompletionPrefix("oon")
     assert not completer.currentCompletion()

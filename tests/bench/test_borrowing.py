@@ -4,19 +4,19 @@ from __future__ import annotations
 
 import pytest
 
-from welvo.bench.borrowing import choose, lent, say_arming, say_borrowed
+from welvo.bench.borrowing import choose_borrowed, lent_universes, say_arming, say_borrowed
 from welvo.live.interfaces import LOOPBACK
-from welvo.live.output import sent_feeds, streams
+from welvo.live.output import sent_feeds, streams_to_send
 from welvo.observed.values import SourceSeen
 from welvo.rig.base import Refused
-from welvo.rig.document import Rig, put
+from welvo.rig.document import Rig, put_entries
 from welvo.rig.wiring import Feed, Sender
 
 
 @pytest.fixture
 def desk(rig: Rig) -> Rig:
     """Universe 1 is fed by the Bench on sACN 1, universe 2 by a desk on sACN 2 at priority 120."""
-    return put(
+    return put_entries(
         rig,
         "",
         senders={"desk": Sender(name="Desk", kind="desk")},
@@ -29,19 +29,22 @@ def seen(wire: int, priority: int = 120, protocol: str = "sacn", **more: object)
 
 
 def test_what_the_bench_does_not_feed_itself_can_be_borrowed(desk: Rig) -> None:
-    assert lent(desk) == {"u2": "desk"}
-    assert choose(desk, "2") == choose(desk, "all") == {"u2"} and choose(desk, "") == frozenset()
+    assert lent_universes(desk) == {"u2": "desk"}
+    assert (
+        choose_borrowed(desk, "2") == choose_borrowed(desk, "all") == {"u2"}
+        and choose_borrowed(desk, "") == frozenset()
+    )
     assert say_borrowed(desk, {"u2", "gone"}) == "2"
     for typed, why in (("1", "has a feed from the Bench already"), ("9", "no universe 9"), ("x", "no number")):
         with pytest.raises(Refused, match=why):
-            choose(desk, typed)
+            choose_borrowed(desk, typed)
     with pytest.raises(Refused, match="no feed to borrow"):
-        choose(put(desk, "", feeds={"w2": None})[0], "2")
+        choose_borrowed(put_entries(desk, "", feeds={"w2": None})[0], "2")
 
 
 def test_a_borrowed_universe_goes_out_as_its_own_sender_sends_it(desk: Rig) -> None:
-    assert [s.id for s in streams(desk, LOOPBACK, {}, {})] == ["w1"]
-    _, borrowed = streams(desk, LOOPBACK, {}, {}, borrowed=frozenset({"u2"}))
+    assert [s.id for s in streams_to_send(desk, LOOPBACK, {}, {})] == ["w1"]
+    _, borrowed = streams_to_send(desk, LOOPBACK, {}, {}, borrowed=frozenset({"u2"}))
     assert (borrowed.id, borrowed.wire, borrowed.priority, borrowed.to) == ("w2", 2, 120, ("239.255.0.2",))
 
 

@@ -6,22 +6,22 @@ import random
 
 import pytest
 
-from welvo.bench.cycles import KINDS, Cycle, Halving, halving, steps
+from welvo.bench.cycles import KINDS, Cycle, Halving, begin_halving, steps_of_cycle
 from welvo.bench.levels import Levels
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
-from welvo.rig.lookup import called
+from welvo.rig.lookup import find_item_named
 
 
 def frames(rig: Rig, kind: str, keys: list[str], universe: str = "u2") -> list[bytes]:
     """The levels of a universe at each step."""
     index, levels = Index(rig), Levels()
     found = []
-    for step in steps(index, kind, keys):
+    for step in steps_of_cycle(index, kind, keys):
         levels.start_test(step.hold, keys)
-        found.append(levels.frame(index, universe).tobytes())
+        found.append(levels.frame_of_universe(index, universe).tobytes())
     return found
 
 
@@ -35,13 +35,13 @@ def test_every_component_alone(rig: Rig) -> None:
 
 
 def test_whole_colours_and_all_on(rig: Rig) -> None:
-    words = [s.words for s in steps(Index(rig), "colours", ["e"])]
+    words = [s.words for s in steps_of_cycle(Index(rig), "colours", ["e"])]
     assert words == ["Red", "Green", "Blue", "White", "Off"]
     assert frames(rig, "colours", ["e"])[3][100:130] == b"\xff" * 30
     on, off = frames(rig, "all on", ["a", "e"], "u1")
     assert (on[4], off[4]) == (255, 0)
     with pytest.raises(Refused, match="Nothing of what is picked"):
-        steps(Index(rig), "colours", ["a"])  # a head without colours
+        steps_of_cycle(Index(rig), "colours", ["a"])  # a head without colours
 
 
 def test_a_ramp_goes_by_the_dimmer_where_there_is_one(rig: Rig) -> None:
@@ -53,7 +53,7 @@ def test_a_ramp_goes_by_the_dimmer_where_there_is_one(rig: Rig) -> None:
 
 def test_slot_by_slot_lights_one_slot_at_a_time_and_says_which(rig: Rig) -> None:
     index = Index(rig)
-    found = steps(index, "slots", ["c"])
+    found = steps_of_cycle(index, "slots", ["c"])
     assert len(found) == 14 and found[0].words == "201 slot 1 · 2.001" and found[2].see.startswith("Red of pixel 1")
     for n, got in enumerate(frames(rig, "slots", ["c"])):
         assert [i for i in range(14) if got[i]] == [n]
@@ -66,11 +66,11 @@ def test_pixel_by_pixel_and_the_ends(rig: Rig) -> None:
         assert [i for i in range(30) if f[100 + i]] == [3 * n, 3 * n + 1, 3 * n + 2]
     first, _ = frames(rig, "ends", ["e"])
     assert first[100:103] == b"\0\xff\0" and first[127:130] == b"\xff\0\0" and not any(first[103:127])
-    whole = gallery()
+    whole = make_gallery()
     index = Index(whole)
-    ribbon = called(whole, "ribbon")
-    (lit, _) = steps(index, "ends", [ribbon])
-    segments = [p for _, p in index.cables.on_runs(ribbon) if p.key == ribbon]
+    ribbon = find_item_named(whole, "ribbon")
+    (lit, _) = steps_of_cycle(index, "ends", [ribbon])
+    segments = [p for _, p in index.cables_and_sums.on_runs(ribbon) if p.key == ribbon]
     assert len({n for n, _ in lit.hold.pixels[ribbon]}) == len({p.segment.first for p in segments} or {1}) * 2
 
 
@@ -97,18 +97,18 @@ def test_lamps_blink_their_own_numbers(rig: Rig) -> None:
 
 
 def test_a_cycle_is_walked_held_and_gone_back(rig: Rig) -> None:
-    cycle = Cycle(steps(Index(rig), "pixels", ["e"]), speed=2.0)
-    assert not cycle.tick(0.4) and cycle.tick(0.1) and cycle.at == 1
+    cycle = Cycle(steps_of_cycle(Index(rig), "pixels", ["e"]), speed=2.0)
+    assert not cycle.let_time_pass(0.4) and cycle.let_time_pass(0.1) and cycle.at == 1
     cycle.held = True
-    assert not cycle.tick(9)
-    cycle.forward()
-    cycle.back()
-    cycle.back()
-    cycle.back()
+    assert not cycle.let_time_pass(9)
+    cycle.step_forward()
+    cycle.step_back()
+    cycle.step_back()
+    cycle.step_back()
     assert cycle.at == 9  # round and round
     cycle.repeat = False
-    cycle.forward()
-    assert cycle.at == 9 and cycle.items == {"e"}
+    cycle.step_forward()
+    assert cycle.at == 9 and cycle.items_touched == {"e"}
     for wrong in (0, 26):
         with pytest.raises(Refused, match="0.02 to 25"):
             cycle.set_speed(wrong)
@@ -116,12 +116,12 @@ def test_a_cycle_is_walked_held_and_gone_back(rig: Rig) -> None:
 
 @pytest.mark.parametrize("kind", KINDS)
 def test_every_cycle_says_what_must_be_seen_and_needs_something(rig: Rig, kind: str) -> None:
-    index = Index(gallery())
-    keys = [called(index.rig, n) for n in ("ribbon", "201", "101")]
-    found = steps(index, kind, keys)
+    index = Index(make_gallery())
+    keys = [find_item_named(index.rig, n) for n in ("ribbon", "201", "101")]
+    found = steps_of_cycle(index, kind, keys)
     assert found and all(s.words and s.see for s in found)
     with pytest.raises(Refused, match="Pick what is to be tested"):
-        steps(index, kind, [])
+        steps_of_cycle(index, kind, [])
 
 
 def test_halving_finds_a_lamp_wherever_it_answers(rig: Rig) -> None:
@@ -129,14 +129,14 @@ def test_halving_finds_a_lamp_wherever_it_answers(rig: Rig) -> None:
     chance = random.Random(7)
     for _ in range(20):
         there = (chance.choice(["u1", "u2"]), chance.randint(1, 512))
-        search, answers = halving(index, ["u1", "u2"]), 0
-        assert search.left == 10
+        search, answers = begin_halving(index, ["u1", "u2"]), 0
+        assert search.answers_left == 10
         while len(search.possible) > 1:
-            lit = {place for place, v in search.step(index).hold.slots.items() if v}
-            search, answers = search.answered(there in lit), answers + 1
+            lit = {place for place, v in search.step_to_show(index).hold.slots.items() if v}
+            search, answers = search.with_answer(there in lit), answers + 1
         assert search.possible == (there,) and answers <= 10
-    assert Halving(()).asked == ()
+    assert Halving(()).slots_asked == ()
     with pytest.raises(Refused, match="Choose the universes"):
-        halving(index, [])
+        begin_halving(index, [])
     with pytest.raises(Refused, match="no cycle"):
-        steps(index, "disco", ["a"])
+        steps_of_cycle(index, "disco", ["a"])

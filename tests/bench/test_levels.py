@@ -4,51 +4,51 @@ import pytest
 from msgspec.structs import replace
 
 from tests.conftest import profile
-from welvo.bench.levels import Levels, faders, light_up
-from welvo.bench.why import Cause, Look, dark_by, why
-from welvo.checks.checker import check
-from welvo.demo.gallery import gallery
+from welvo.bench.levels import Levels, faders_of_selection, light_up
+from welvo.bench.why import Cause, Look, dark_by, first_cause
+from welvo.checks.checker import check_rig
+from welvo.demo.gallery import make_gallery
 from welvo.observed.values import NOTHING
 from welvo.patch.index import Index
 from welvo.rig import edits
-from welvo.rig.document import Rig, put
+from welvo.rig.document import Rig, put_entries
 from welvo.rig.patched import Place
-from welvo.survey.path import Light, path
+from welvo.survey.path import Light, path_to_target
 from welvo.survey.target import of_item
 
 
 def test_defaults_stand_on_every_patched_slot(rig: Rig) -> None:
-    frame = Levels().frames(Index(rig))["u1"]
+    frame = Levels().frames_of_rig(Index(rig))["u1"]
     assert frame[:8].tolist() == [128, 0, 128, 0, 0, 255, 0, 0] and frame[8:16].tolist() == frame[:8].tolist()
     assert not frame[16:].any()
 
 
 def test_what_is_held_goes_to_its_slots_coarse_and_fine(rig: Rig) -> None:
     levels = Levels()
-    levels.hold(["a"], "Pan", 0.25)  # 0.25 × 65535 = 16384 = 0x4000
-    levels.hold(["a", "b"], "Dimmer", 1.0)
-    levels.hold(["c"], "ColorAdd_G", 0.5)
-    frames = levels.frames(Index(rig))
+    levels.hold_function(["a"], "Pan", 0.25)  # 0.25 × 65535 = 16384 = 0x4000
+    levels.hold_function(["a", "b"], "Dimmer", 1.0)
+    levels.hold_function(["c"], "ColorAdd_G", 0.5)
+    frames = levels.frames_of_rig(Index(rig))
     assert frames["u1"][:2].tolist() == [0x40, 0x00] and frames["u1"][4] == frames["u1"][12] == 255
     assert frames["u2"][:14].tolist() == [0, 0, 0, 128, 0, 0, 128, 0, 0, 128, 0, 0, 128, 0]
 
 
 def test_elements_get_their_components_in_their_own_order(rig: Rig) -> None:
-    order, _ = put(rig, "", elements={"e": replace(rig.elements["e"], order="GRB", pixels=2)})
+    order, _ = put_entries(rig, "", elements={"e": replace(rig.elements["e"], order="GRB", pixels=2)})
     levels = Levels()
-    levels.hold(["e"], "ColorAdd_R", 1.0)
-    assert levels.frames(Index(order))["u2"][100:107].tolist() == [0, 255, 0, 0, 255, 0, 0]
+    levels.hold_function(["e"], "ColorAdd_R", 1.0)
+    assert levels.frames_of_rig(Index(order))["u2"][100:107].tolist() == [0, 255, 0, 0, 255, 0, 0]
 
 
 def test_raw_slots_win_and_blackout_wins_over_all_but_position(rig: Rig) -> None:
     levels = Levels()
-    levels.hold(["a"], "Dimmer", 1.0)
+    levels.hold_function(["a"], "Dimmer", 1.0)
     levels.hold_slot("u1", 5, 7)
     levels.hold_slot("u1", 400, 99)
-    frame = levels.frames(Index(rig))["u1"]
+    frame = levels.frames_of_rig(Index(rig))["u1"]
     assert (frame[4], frame[399]) == (7, 99)
     levels.blackout = True
-    dark = levels.frames(Index(rig))["u1"]
+    dark = levels.frames_of_rig(Index(rig))["u1"]
     assert dark[:8].tolist() == [128, 0, 128, 0, 0, 0, 0, 0] and dark[399] == 0
     for universe, address, level in (("u1", 0, 1), ("u1", 513, 1), ("u1", 1, 256), ("u1", 1, -1)):
         with pytest.raises(ValueError, match="1 to 512"):
@@ -57,13 +57,13 @@ def test_raw_slots_win_and_blackout_wins_over_all_but_position(rig: Rig) -> None
 
 def test_release_gives_back_and_zero_leaves_heads_where_they_are(rig: Rig) -> None:
     levels = Levels()
-    levels.zero(Index(rig), ["a"])
-    assert levels.frames(Index(rig))["u1"][:8].tolist() == [128, 0, 128, 0, 0, 0, 0, 0]
-    levels.hold(["b"], "Dimmer", 1.0)
-    levels.release(["a"])
-    assert levels.value(["a"], "Dimmer") is None and levels.value(["b"], "Dimmer") == 1.0
-    levels.release()
-    assert levels.held == {} and levels.frames(Index(rig), defaults_only=True)["u1"][5] == 255
+    levels.hold_at_zero(Index(rig), ["a"])
+    assert levels.frames_of_rig(Index(rig))["u1"][:8].tolist() == [128, 0, 128, 0, 0, 0, 0, 0]
+    levels.hold_function(["b"], "Dimmer", 1.0)
+    levels.release_items(["a"])
+    assert levels.held_value(["a"], "Dimmer") is None and levels.held_value(["b"], "Dimmer") == 1.0
+    levels.release_items()
+    assert levels.held == {} and levels.frames_of_rig(Index(rig), defaults_only=True)["u1"][5] == 255
 
 
 def _with(rig: Rig, chart: str, **channels: dict[str, object]) -> Rig:
@@ -72,23 +72,23 @@ def _with(rig: Rig, chart: str, **channels: dict[str, object]) -> Rig:
     mode = replace(made, channels=tuple(replace(c, **channels.get(c.short, {})) for c in made.channels))
     odd = replace(profile("Odd", chart, 7), modes={"m": mode})
     lamp = replace(rig.fixtures["c"], profile="odd", mode="m", at=(Place(universe="u2", address=1),))
-    return put(rig, "", profiles={"odd": odd}, fixtures={"c": lamp})[0]
+    return put_entries(rig, "", profiles={"odd": odd}, fixtures={"c": lamp})[0]
 
 
 def test_a_blackout_takes_along_what_the_profile_lets_follow(rig: Rig) -> None:
     made = _with(rig, "dimmer, red, zoom, fog", Dim={"master": "no"}, Fog={"master": "yes"})
     levels = Levels()
     for function in ("Dimmer", "ColorAdd_R", "Zoom", "Fog1"):
-        levels.hold(["c"], function, 1.0)
+        levels.hold_function(["c"], function, 1.0)
     levels.blackout = True
-    assert levels.frames(Index(made))["u2"][:4].tolist() == [255, 0, 255, 0]
+    assert levels.frames_of_rig(Index(made))["u2"][:4].tolist() == [255, 0, 255, 0]
 
 
 def test_what_is_given_back_stands_at_its_release_value(rig: Rig) -> None:
     made = _with(rig, "dimmer = 10, fan = 20, zoom", Fan={"release": 200}, Zoom={"release": 0})
     levels, index = Levels(), Index(made)
-    assert levels.frames(index)["u2"][:3].tolist() == [10, 20, 0]
-    assert levels.frames(index, defaults_only=True)["u2"][:3].tolist() == [10, 200, 0]
+    assert levels.frames_of_rig(index)["u2"][:3].tolist() == [10, 20, 0]
+    assert levels.frames_of_rig(index, defaults_only=True)["u2"][:3].tolist() == [10, 200, 0]
 
 
 def test_lighting_up_takes_the_profiles_highlight_or_what_shows_the_lamp(rig: Rig) -> None:
@@ -100,25 +100,32 @@ def test_lighting_up_takes_the_profiles_highlight_or_what_shows_the_lamp(rig: Ri
 
 
 def test_faders_stand_once_for_a_selection(rig: Rig) -> None:
-    assert [f.word for f in faders(Index(rig), ["a", "b"])] == ["pan", "tilt", "dimmer", "shutter", "zoom", "gobo"]
-    assert [f.short for f in faders(Index(rig), ["c", "e"])] == ["Dim", "Shut", "R", "G", "B"]
-    pan = faders(Index(rig), ["a"])[0]
+    assert [f.word for f in faders_of_selection(Index(rig), ["a", "b"])] == [
+        "pan",
+        "tilt",
+        "dimmer",
+        "shutter",
+        "zoom",
+        "gobo",
+    ]
+    assert [f.short for f in faders_of_selection(Index(rig), ["c", "e"])] == ["Dim", "Shut", "R", "G", "B"]
+    pan = faders_of_selection(Index(rig), ["a"])[0]
     assert (pan.slots, pan.top, pan.default) == (2, 65535, 32768)
 
 
 def test_a_fixture_past_the_end_of_its_universe_drives_only_slots_that_are_there(rig: Rig) -> None:
     late, _ = edits.set_fixtures(rig, "", {"a": {"at": (Place(universe="u1", address=509),)}})
-    assert Levels().frames(Index(late))["u1"][508:].tolist() == [128, 0, 128, 0]
+    assert Levels().frames_of_rig(Index(late))["u1"][508:].tolist() == [128, 0, 128, 0]
 
 
 def asked(rig: Rig, levels: Levels, key: str, armed: bool = True) -> Cause:
     index = Index(rig)
-    chain = path(index, NOTHING, of_item(index, key), 0.0, Light(armed=armed))
+    chain = path_to_target(index, NOTHING, of_item(index, key), 0.0, Light(armed=armed))
 
     def meant(universe: str) -> bytes:
-        return levels.frame(index, universe).tobytes()
+        return levels.frame_of_universe(index, universe).tobytes()
 
-    return why(Look(index, NOTHING, 0.0, key, chain, check(rig), levels, armed, meant=meant))
+    return first_cause(Look(index, NOTHING, 0.0, key, chain, check_rig(rig), levels, armed, meant=meant))
 
 
 def cause(rig: Rig, levels: Levels, key: str, armed: bool = True) -> str:
@@ -128,11 +135,11 @@ def cause(rig: Rig, levels: Levels, key: str, armed: bool = True) -> str:
 def test_why_a_thing_is_dark_begins_at_the_level(rig: Rig) -> None:
     levels = Levels()
     assert cause(rig, levels, "c") == "Its dimmer is at 0."
-    levels.hold(["c"], "Dimmer", 1.0)
+    levels.hold_function(["c"], "Dimmer", 1.0)
     assert cause(rig, levels, "c") == "Its shutter is at 0, and the profile does not say what that means."
-    levels.hold(["c"], "Shutter1", 1.0)
+    levels.hold_function(["c"], "Shutter1", 1.0)
     assert cause(rig, levels, "c") == "All its colours are at 0: red, green, blue."
-    levels.hold(["c"], "ColorAdd_R", 1.0)
+    levels.hold_function(["c"], "ColorAdd_R", 1.0)
     assert cause(rig, levels, "c", armed=False).startswith("Output is not armed")
     assert cause(rig, levels, "c").startswith("Device: 127.0.0.60 · not heard")
     levels.blackout = True
@@ -146,11 +153,11 @@ def test_why_a_thing_is_dark_begins_at_the_level(rig: Rig) -> None:
 
 
 def test_a_closed_shutter_is_named_by_its_range() -> None:
-    rig = gallery()
+    rig = make_gallery()
     levels = Levels()
-    levels.hold(["f207"], "Dimmer", 1.0)
+    levels.hold_function(["f207"], "Dimmer", 1.0)
     assert (
-        dark_by(Index(rig), "f207", lambda uid: levels.frame(Index(rig), uid).tobytes())
+        dark_by(Index(rig), "f207", lambda uid: levels.frame_of_universe(Index(rig), uid).tobytes())
         == "Its shutter stands at 0, “closed”."
     )
 
@@ -160,15 +167,16 @@ def test_movement_that_is_swapped_and_inverted_in_the_plan(rig: Rig) -> None:
         rig, "", {"a": {"turns": ("pan inverted",)}, "b": {"turns": ("pan and tilt swapped", "tilt inverted")}}
     )
     levels = Levels()
-    levels.hold(["a", "b"], "Pan", 0.25)
-    frame = levels.frame(Index(turned), "u1").astype(int)
+    levels.hold_function(["a", "b"], "Pan", 0.25)
+    frame = levels.frame_of_universe(Index(turned), "u1").astype(int)
     assert frame[0] * 256 + frame[1] == round(0.75 * 65535)  # 101: pan runs the other way
     assert frame[8] * 256 + frame[9] == 32768  # 102: its pan channel follows tilt, which nobody holds
     assert frame[10] * 256 + frame[11] == round(0.75 * 65535)  # and its tilt channel follows pan, the other way
     assert (
-        levels.frames(Index(turned))["u1"].tolist() == frame.tolist() and levels.frame(Index(turned), "u2").sum() >= 0
+        levels.frames_of_rig(Index(turned))["u1"].tolist() == frame.tolist()
+        and levels.frame_of_universe(Index(turned), "u2").sum() >= 0
     )
-    plain = levels.frames(Index(turned), defaults_only=True)["u1"].astype(int)
+    plain = levels.frames_of_rig(Index(turned), defaults_only=True)["u1"].astype(int)
     assert plain[0] * 256 + plain[1] == 65535 - 32768 and plain[8] * 256 + plain[9] == 32768
 
 
@@ -178,7 +186,7 @@ def test_a_universe_that_is_not_in_use_is_the_cause_of_darkness(rig: Rig) -> Non
     made, _ = edits.set_show(made, key)
     levels = Levels()
     for function in ("Dimmer", "Shutter1"):
-        levels.hold(["a"], function, 1.0)
+        levels.hold_function(["a"], function, 1.0)
     found = asked(made, levels, "a")
     assert found.sentence == "Its universe is switched off in the use “Matinee”: nothing of it is sent."
     assert found.hop == 1

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from welvo.bench import questions as asked
-from welvo.bench.questions import ANY, Possibility, behind_the_facts, on_pixels, questions
+from welvo.bench.questions import ANY, Possibility, behind_the_facts, on_pixels, questions_about
 from welvo.patch.index import Index
 from welvo.rig.document import Rig
 
@@ -16,14 +16,14 @@ def test_every_possibility_is_found_by_what_would_be_seen(rig: Rig, key: str) ->
     assert on_pixels(index, key) == (key == "e")
     for real in behind_the_facts(index, key).possible:
         solver, count = behind_the_facts(index, key), 0
-        while solver.next_test and len(solver.left) > 1:
+        while solver.next_test and len(solver.still_possible) > 1:
             question = solver.next_test
             seen = solver.predict(real, question)
             if seen == ANY:
-                seen = questions(index, key)[solver.tests.index(question)].answers[0]
-            solver, count = solver.after(question, seen), count + 1
-        assert real in solver.left and count <= 5
-        assert len(solver.left) <= 2, (real.name, [p.name for p in solver.left])
+                seen = questions_about(index, key)[solver.tests.index(question)].answers[0]
+            solver, count = solver.after_sight(question, seen), count + 1
+        assert real in solver.still_possible and count <= 5
+        assert len(solver.still_possible) <= 2, (real.name, [p.name for p in solver.still_possible])
 
 
 def test_tables_and_words_fit_together() -> None:
@@ -39,6 +39,6 @@ def test_tables_and_words_fit_together() -> None:
 
 
 def test_an_answer_is_taken_back(rig: Rig) -> None:
-    solver = behind_the_facts(Index(rig), "a").after("life", "no")
-    assert solver.verdict == "It has no power."
-    assert len(solver.without("life").left) == 8
+    solver = behind_the_facts(Index(rig), "a").after_sight("life", "no")
+    assert solver.words_of_verdict == "It has no power."
+    assert len(solver.without_sight("life").still_possible) == 8

@@ -13,9 +13,9 @@ import pytest
 from msgspec.structs import replace
 
 from tests.bench.world import Act, Other, World, dmx_world, pixel_world, settle
-from welvo.bench.why import STAGES, why
+from welvo.bench.why import STAGES, first_cause
 from welvo.rig import edits
-from welvo.rig.document import put
+from welvo.rig.document import put_entries
 from welvo.rig.entered import Entered
 from welvo.rig.patched import Place
 from welvo.rig.profile import AddressSetting
@@ -31,7 +31,7 @@ class Fault:
 
 
 def held(function: str, value: float) -> Act:
-    return lambda w: w.levels.hold([w.key], function, value)
+    return lambda w: w.levels.hold_function([w.key], function, value)
 
 
 def planned(change: object) -> Act:
@@ -66,14 +66,14 @@ def switched_off(w: World) -> None:
 
 
 def fed_by_desk(w: World) -> None:
-    w.rig, _ = put(w.rig, "", senders={"x": Sender(name="Desk", kind="desk")})
+    w.rig, _ = put_entries(w.rig, "", senders={"x": Sender(name="Desk", kind="desk")})
     w.rig, _ = edits.set_feed(w.rig, "w1", "", sender="x")
     w.others.append(Other("Desk", 1, level=255))
 
 
 def cannot_reach(w: World) -> None:
     head = replace(w.rig.profiles["head"], address=AddressSetting(by="switches"))
-    w.rig, _ = put(w.rig, "", profiles={"head": head})
+    w.rig, _ = put_entries(w.rig, "", profiles={"head": head})
     w.rig, _ = edits.set_fixtures(w.rig, "", {"a": {"at": (Place(universe="u1", address=512),)}})
 
 
@@ -88,19 +88,21 @@ def ticked(key: str, value: object) -> Act:
 def with_two_modes(w: World) -> None:
     head = w.rig.profiles["head"]
     long = replace(head.modes["m"], name="Long")
-    w.rig, _ = put(w.rig, "", profiles={"head": replace(head, modes={**head.modes, "long": long})})
+    w.rig, _ = put_entries(w.rig, "", profiles={"head": replace(head, modes={**head.modes, "long": long})})
     ticked("mode", "Long")(w)
 
 
 def no_port(w: World) -> None:
     d = w.rig.devices["d"]
     ports = {k: replace(p, feed="", run=()) for k, p in d.ports.items()}
-    w.rig, _ = put(w.rig, "", devices={"d": replace(d, ports=ports)})
+    w.rig, _ = put_entries(w.rig, "", devices={"d": replace(d, ports=ports)})
 
 
 def other_feed(w: World) -> None:
     d = w.rig.devices["d"]
-    w.rig, _ = put(w.rig, "", devices={"d": replace(d, ports={**d.ports, "A": replace(d.ports["A"], feed="w2")})})
+    w.rig, _ = put_entries(
+        w.rig, "", devices={"d": replace(d, ports={**d.ports, "A": replace(d.ports["A"], feed="w2")})}
+    )
 
 
 def pixels(w: World) -> PixelDevice:
@@ -159,7 +161,7 @@ ON_A_BRIDGE = (
 
 
 def swapped(w: World) -> None:
-    w.levels.hold(["c2"], "ColorAdd_G", 0.0)
+    w.levels.hold_function(["c2"], "ColorAdd_G", 0.0)
     pixels(w).faults.swapped = True
 
 
@@ -199,7 +201,7 @@ def test_a_fault_on_the_way_to_a_string_is_named_first(fault: Fault) -> None:
 @pytest.mark.parametrize("world", [dmx_world(), pixel_world("f534"), pixel_world("c2"), pixel_world("rim")])
 def test_nothing_is_named_where_nothing_is_wrong(world: World) -> None:
     assert world.causes() == []
-    assert not why(world.look()).certain
+    assert not first_cause(world.look()).certain
 
 
 def pairs() -> list[tuple[Fault, Fault]]:
@@ -249,5 +251,5 @@ def test_a_cause_brings_the_fix_of_its_finding() -> None:
     world = dmx_world()
     node(universe=7)(world)
     cause = world.causes()[0]
-    assert cause.fixes and cause.fixes[0].label.startswith("Push")
+    assert cause.possible_fixes and cause.possible_fixes[0].label.startswith("Push")
     assert cause.sentence == "Port A takes 7. Your levels for 101 go out as sACN 1."

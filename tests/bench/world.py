@@ -9,14 +9,14 @@ from dataclasses import dataclass, field
 from msgspec.structs import replace
 
 from tests.conftest import small_rig
-from welvo.bench.levels import Levels, reveal
-from welvo.bench.seeing import chain, port_for
-from welvo.bench.why import Cause, Look, diagnose
-from welvo.checks.checker import check
-from welvo.demo.gallery import gallery
+from welvo.bench.levels import Levels, reveal_item
+from welvo.bench.seeing import chain_to_target, port_for
+from welvo.bench.why import Cause, Look, diagnose_item
+from welvo.checks.checker import check_rig
+from welvo.demo.gallery import make_gallery
 from welvo.matching.planned import full_plan
 from welvo.observed.values import Heard, HeardPort, Observed, Said, SourceSeen
-from welvo.observed.wire import merged
+from welvo.observed.wire import merge_sources
 from welvo.patch.index import Index
 from welvo.protocols import artnet, sacn
 from welvo.rig.document import Rig
@@ -24,7 +24,7 @@ from welvo.rig.lookup import bench_sender, feeds_of
 from welvo.rig.plan import feed_reaches
 from welvo.rig.wiring import Feed
 from welvo.runs.bridge import set_right
-from welvo.standins.host import attached
+from welvo.standins.host import attached_to_ports
 from welvo.standins.node import Node
 from welvo.standins.pixel import PixelDevice
 from welvo.survey.target import of_item
@@ -70,12 +70,14 @@ class World:
             if model.kind == "node":
                 self.devices[d.ip] = Node(d.ip, model, plan, lambda: self.now)
             elif model.kind == "pixel":
-                self.devices[d.ip] = PixelDevice(d.ip, model, plan, lambda: self.now, attached(index, device_id))
+                self.devices[d.ip] = PixelDevice(
+                    d.ip, model, plan, lambda: self.now, attached_to_ports(index, device_id)
+                )
         self.reveal()
 
     def reveal(self) -> None:
-        for function, value in reveal(Index(self.rig), self.key).items():
-            self.levels.hold([self.key], function, value)
+        for function, value in reveal_item(Index(self.rig), self.key).items():
+            self.levels.hold_function([self.key], function, value)
 
     # ---- the wire
 
@@ -90,7 +92,7 @@ class World:
                 use = self.rig.uses.get(self.rig.use)
                 if use and feed.universe in use.universes_off:
                     continue
-                levels = self.levels.frame(index, feed.universe).tobytes()
+                levels = self.levels.frame_of_universe(index, feed.universe).tobytes()
                 seen = SourceSeen(protocol, wire, "own", "Bench", "127.0.0.1", feed.priority, 44.0, True, self.now)  # type: ignore[arg-type]
                 found.append((replace(seen, frames=500, gap=self.bench_gap), levels))
                 break  # a second universe under this number is kept back
@@ -105,7 +107,7 @@ class World:
     def on_wire(self, universe: str) -> bytes | None:
         for fid in feeds_of(self.rig, universe):
             feed = self.rig.feeds[fid]
-            found = merged(self.sources(feed.protocol, feed.wire)).levels
+            found = merge_sources(self.sources(feed.protocol, feed.wire)).levels
             if found:
                 return found
         return None
@@ -132,7 +134,7 @@ class World:
     # ---- what is seen
 
     def level(self, universe: str, address: int) -> int:
-        return int(self.levels.frame(Index(self.rig), universe)[address - 1])
+        return int(self.levels.frame_of_universe(Index(self.rig), universe)[address - 1])
 
     def _device(self, device: str) -> Node | PixelDevice | None:
         found = self.devices.get(self.rig.devices[device].ip)
@@ -142,11 +144,11 @@ class World:
         node = self._device(device)
         if not isinstance(node, Node):
             return None
-        return next((p.levels(self.now) for p in node.ports if p.label == label), None)
+        return next((p.merged_levels(self.now) for p in node.ports if p.label == label), None)
 
     def port_leaves(self, device: str, label: str) -> tuple[bytes, list[dict[str, object]]] | None:
         found = self._device(device)
-        return (found.octets(label), found.behind(label)) if isinstance(found, PixelDevice) else None
+        return (found.octets_of_port(label), found.levels_behind(label)) if isinstance(found, PixelDevice) else None
 
     def sources_on(self, universe: str) -> list[tuple[SourceSeen, bytes]]:
         feed = next((self.rig.feeds[f] for f in feeds_of(self.rig, universe)), None)
@@ -162,13 +164,13 @@ class World:
             if isinstance(device, Node):
                 ports = tuple(
                     HeardPort(page + 1, n, True, p.protocol, p.universe, True, len(p.sources) > 1, p.merge == "latest")  # type: ignore[arg-type]
-                    for page, ports in enumerate(device.pages())
+                    for page, ports in enumerate(device.pages_of_ports())
                     for n, p in enumerate(ports)
                 )
                 heard[ip] = Heard(ip, device.name, mac=macs[0], ports=ports, at=self.now, first=1.0, macs=macs)
             else:
-                values = device.values()
-                waits = {k: tuple(v) for k, v in device.store.waits().items()}
+                values = device.all_values()
+                waits = {k: tuple(v) for k, v in device.store.waiting_settings().items()}
                 heard[ip] = Heard(ip, device.name, mac=macs[0], at=self.now, first=1.0, macs=macs)
                 said[ip] = Said(
                     at=self.now, active=values["active"], saved=values["saved"], entered=values["entered"],  # type: ignore[arg-type]
@@ -181,28 +183,28 @@ class World:
         self._deliver()
         index, observed = Index(self.rig), self.observed()
         target = of_item(index, self.key)
-        span = index.place(self.key)
+        span = index.span_of_break(self.key)
         uid = span.universe if span else ""
         at = port_for(self.rig, uid, self.key) if uid else None
-        chain_ = chain(index, observed, self.now, self, target, self.armed)
+        chain_ = chain_to_target(index, observed, self.now, self, target, self.armed)
         return Look(
             index=index,
             observed=observed,
             now=self.now,
             key=self.key,
             chain=chain_,
-            report=check(self.rig, observed, self.now),
+            report=check_rig(self.rig, observed, self.now),
             levels=self.levels if bench else None,
             armed=self.armed,
             trouble=self.trouble if self.armed else "",
-            meant=lambda u: self.levels.frame(index, u).tobytes(),
+            meant=lambda u: self.levels.frame_of_universe(index, u).tobytes(),
             wire=self.on_wire,
             port=self.port_gives(*at) if at else None,
             sources=tuple(self.sources_on(uid)) if uid else (),
         )
 
     def causes(self, bench: bool = True) -> list[Cause]:
-        return diagnose(self.look(bench))
+        return diagnose_item(self.look(bench))
 
 
 Act = Callable[[World], None]
@@ -215,7 +217,7 @@ def dmx_world() -> World:
 
 def pixel_world(key: str) -> World:
     """An item on a cable of the gallery's pixel controller, with everything there as planned."""
-    rig = gallery()
+    rig = make_gallery()
     pen = next(k for k, d in rig.devices.items() if d.name == "PENSTOCK")
     rig, _ = set_right(rig, pen, "6", 2)
     keep = {pen: rig.devices[pen]}

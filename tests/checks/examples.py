@@ -8,8 +8,8 @@ from msgspec.structs import replace
 
 from tests.checks.run_examples import RUN_EXAMPLES
 from tests.conftest import profile
-from welvo.rig.document import Rig, put
-from welvo.rig.edits import change_show, overlay, set_show
+from welvo.rig.document import Rig, put_entries
+from welvo.rig.edits import change_show, declare_overlay, set_show
 from welvo.rig.entered import Entered
 from welvo.rig.patched import Element, Place
 from welvo.rig.profile import Mode, Range, Spot
@@ -21,7 +21,7 @@ Example = Callable[[Rig], tuple[Rig, str]]
 def _mode(chart: str, change: Callable[[Mode], Mode] = lambda m: m) -> Example:
     def make(rig: Rig) -> Rig:
         p = profile("Odd one", chart)
-        return put(rig, "", profiles={"odd": replace(p, modes={"m": change(p.modes["m"])})})[0]
+        return put_entries(rig, "", profiles={"odd": replace(p, modes={"m": change(p.modes["m"])})})[0]
 
     return lambda rig: (make(rig), "")
 
@@ -39,24 +39,24 @@ def _ranges(*ranges: tuple[int, int]) -> Callable[[Mode], Mode]:
 
 
 def _newer(rig: Rig) -> tuple[Rig, str]:
-    return put(
+    return put_entries(
         rig, "", profiles={"new": replace(profile("Head", "pan, tilt, dimmer", 7), revision="B", revises="head")}
     )[0], "revision B is there"
 
 
 def _own(rig: Rig) -> tuple[Rig, str]:
     both = {"x": profile("X", 'dimmer, "Bubble Pump"'), "y": profile("Y", 'dimmer, "bubble-pump"')}
-    return put(rig, "", profiles=both)[0], "are one function?"
+    return put_entries(rig, "", profiles=both)[0], "are one function?"
 
 
 def _rig(words: str, **parts: dict[str, object]) -> Example:
     """Put entries into the plain rig."""
-    return lambda rig: (put(rig, "", **parts)[0], words)
+    return lambda rig: (put_entries(rig, "", **parts)[0], words)
 
 
 def _change(part: str, key: str, words: str, **fields: object) -> Example:
     """Change fields of one entry of the plain rig."""
-    return lambda rig: (put(rig, "", **{part: {key: replace(getattr(rig, part)[key], **fields)}})[0], words)
+    return lambda rig: (put_entries(rig, "", **{part: {key: replace(getattr(rig, part)[key], **fields)}})[0], words)
 
 
 def _box(words: str, link: int = 100, rate: float = 44, **model: object) -> Example:
@@ -67,13 +67,13 @@ def _box(words: str, link: int = 100, rate: float = 44, **model: object) -> Exam
         first = next(iter(rig.feeds))
         other = Feed(universe="u2", sender=rig.feeds[first].sender, wire=77, rate=rate)
         box = Device(name="Tub", model="tub", ports={"1": Port(feed=first), "2": Port(feed="w77")})
-        return put(rig, "", device_models={"tub": made}, devices={"tub": box}, feeds={"w77": other})[0], words
+        return put_entries(rig, "", device_models={"tub": made}, devices={"tub": box}, feeds={"w77": other})[0], words
 
     return make
 
 
 def _overlay_apart(rig: Rig) -> tuple[Rig, str]:
-    return overlay(rig, ["a", "b"])[0], "The overlay of 101 and 102 has come apart"
+    return declare_overlay(rig, ["a", "b"])[0], "The overlay of 101 and 102 has come apart"
 
 
 def _part_off(rig: Rig) -> tuple[Rig, str]:
@@ -84,12 +84,12 @@ def _part_off(rig: Rig) -> tuple[Rig, str]:
 
 def _cut(rig: Rig) -> tuple[Rig, str]:
     wall = Element(name="wall", pixels=200, order="RGB", whole=False, at=Place(universe="u1", address=100))
-    return put(rig, "", elements={"w": wall})[0], "wall has 1 pixel in two universes"
+    return put_entries(rig, "", elements={"w": wall})[0], "wall has 1 pixel in two universes"
 
 
 def _skipped(rig: Rig) -> tuple[Rig, str]:
     wall = Element(name="wall", pixels=20, order="RGB", at=Place(universe="u1", address=511))
-    return put(rig, "", elements={"w": wall})[
+    return put_entries(rig, "", elements={"w": wall})[
         0
     ], "No whole pixel of wall fits at 1.511 It takes 3 slots and begins at 2.001"
 
@@ -97,21 +97,21 @@ def _skipped(rig: Rig) -> tuple[Rig, str]:
 def _shifted(rig: Rig) -> tuple[Rig, str]:
     """A bar of pixels as a lamp and as an element, which begins one slot behind it."""
     wall = Element(name="wall", pixels=4, order="RGB", at=Place(universe="u2", address=2))
-    both, _ = put(rig, "", elements={"w": wall})
-    return overlay(both, ["c", "w"])[0], "wall lies one slot behind 201 201 begins at 2.001, wall at 2.002"
+    both, _ = put_entries(rig, "", elements={"w": wall})
+    return declare_overlay(both, ["c", "w"])[0], "wall lies one slot behind 201 201 begins at 2.001, wall at 2.002"
 
 
 def _set_before(rig: Rig) -> tuple[Rig, str]:
     key = next(k for k, f in rig.fixtures.items() if f.at and f.at[0].address)
     ticked = {"address": Entered(value=500, who="Ann", at=1.0)}
-    return put(rig, "", fixtures={key: replace(rig.fixtures[key], entered=ticked)})[0], "was set to 500"
+    return put_entries(rig, "", fixtures={key: replace(rig.fixtures[key], entered=ticked)})[0], "was set to 500"
 
 
 def _entered_before(rig: Rig) -> tuple[Rig, str]:
     device = next(iter(rig.devices))
     ticked = {"name": Entered(value="OLD", who="Ann", at=1.0)}
     named = replace(rig.devices[device], entered=ticked, settings={**rig.devices[device].settings, "name": "NEW"})
-    return put(rig, "", devices={device: named})[0], "was set to Name OLD, the plan says NEW"
+    return put_entries(rig, "", devices={device: named})[0], "was set to Name OLD, the plan says NEW"
 
 
 def _colour_names(rig: Rig) -> tuple[Rig, str]:
@@ -122,7 +122,7 @@ def _colour_names(rig: Rig) -> tuple[Rig, str]:
         mode = p.modes["m"]
         mode = replace(mode, channels=(mode.channels[0], replace(mode.channels[1], name=label)))
         made[f"odd{n}"] = replace(p, modes={"m": mode})
-    return put(rig, "", profiles=made)[0], "Amber is called “gold” in Odd 0 and “honey” in Odd 1"
+    return put_entries(rig, "", profiles=made)[0], "Amber is called “gold” in Odd 0 and “honey” in Odd 1"
 
 
 EXAMPLES: dict[str, Example] = {

@@ -8,7 +8,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from tests.conftest import profile
-from welvo.rig.document import Rig, put
+from welvo.rig.document import Rig, put_entries
 from welvo.rig.patched import Element, Fixture, Place
 from welvo.rig.runs import PixelType, Segment, Supply
 from welvo.rig.wiring import Device, DeviceModel, Feed, Firmware, OutputMode, Port, Universe
@@ -55,9 +55,9 @@ def cabled(
         universes |= parts.pop("universes", {})
         feeds |= parts.pop("feeds", {})
         models = {"pen": model, **parts.pop("device_models", {})}
-        return put(plain, "", device_models=models, devices={"p": box}, universes=universes, feeds=feeds, **parts)[
-            0
-        ], words
+        return put_entries(
+            plain, "", device_models=models, devices={"p": box}, universes=universes, feeds=feeds, **parts
+        )[0], words
 
     return make
 
@@ -99,7 +99,7 @@ def _line(
         node = rig.devices["d"]
         ports = {"A": node.ports["A"], "B": Port(feed="w3", run=(segment,))}
         models = {"mod": replace(rig.device_models["mod"], connector=model)} if model else {}
-        return put(
+        return put_entries(
             rig, "", profiles={"glow": glow}, fixtures=made, universes={"u3": Universe(number=3)},
             device_models=models, feeds={"w3": Feed(universe="u3", sender="s", wire=3), "w2": None},
             elements={"e": None}, devices={"d": replace(node, ports=ports)},
@@ -110,13 +110,13 @@ def _line(
 
 def _other_universe(rig: Rig) -> tuple[Rig, str]:
     ports = {**rig.devices["d"].ports, "A": Port(feed="w1", run=(Segment(kind="line", fixtures=("a", "b", "c")),))}
-    return put(rig, "", devices={"d": replace(rig.devices["d"], ports=ports)})[
+    return put_entries(rig, "", devices={"d": replace(rig.devices["d"], ports=ports)})[
         0
     ], "Port A gives universe 1, and 1 lamp on its line is in 2"
 
 
 def _split(rig: Rig) -> tuple[Rig, str]:
-    return put(
+    return put_entries(
         rig, "", devices={"d": replace(rig.devices["d"], ports={**rig.devices["d"].ports, "B": Port(feed="w1")})}
     )[0], "Universe 1 comes out of 2 ports"
 

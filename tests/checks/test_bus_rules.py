@@ -8,9 +8,9 @@ from tests.buses.test_plan import REF, rig_with_bus
 from tests.conftest import at
 from welvo.buses.edits import set_bus, set_gear
 from welvo.buses.inputs import Case, inputs_of, truth_table
-from welvo.checks.checker import Checker, check
+from welvo.checks.checker import Checker, check_rig
 from welvo.checks.registry import Finding
-from welvo.formats.models import shipped
+from welvo.formats.models import shipped_models
 from welvo.observed.values import BusSeen, GearSeen, Observed
 from welvo.patch.index import Index
 from welvo.rig import edits
@@ -26,14 +26,14 @@ def seen(*gear: GearSeen, strays: bool = False) -> Observed:
 
 
 def found(rig: Rig, observed: Observed = Observed()) -> dict[str, Finding]:  # noqa: B008
-    findings = [f for f in check(rig, observed).findings if f.code.startswith("BUS")]
+    findings = [f for f in check_rig(rig, observed).findings if f.code.startswith("BUS")]
     assert len({(f.code, f.subject) for f in findings}) == len(findings)
     return {f.code: f for f in findings}
 
 
 def healed(rig: Rig, f: Finding) -> Rig:
     """The rig after a finding's first fix, which takes the finding away."""
-    edit = f.fixes[0].edit
+    edit = f.possible_fixes[0].edit
     assert edit
     after, _ = edit(rig)
     assert f.code not in found(after)
@@ -43,7 +43,7 @@ def healed(rig: Rig, f: Finding) -> Rig:
 def test_a_bus_that_runs_past_512_can_begin_earlier() -> None:
     f = found(rig_with_bus(500, addressing="groups"))["BUS-01"]
     assert f.reason == "16 slots from 500 on; its last 3 places get nothing." and f.facts["past"] == 3
-    assert f.goes_to == Goto("bus", "g", "BUS 1") and f.fixes[0].label == "Begin at 2.497"
+    assert f.goes_to == Goto("bus", "g", "BUS 1") and f.possible_fixes[0].label == "Begin at 2.497"
     assert healed(rig_with_bus(500, addressing="groups"), f).devices["g"].ports["BUS 1"].start == 497
 
 
@@ -72,12 +72,12 @@ def test_a_lamp_that_stands_elsewhere_than_its_gear() -> None:
     after = healed(rig, f)
     assert after.fixtures["c"].at == at(2, 205)
     locked, _ = edits.set_fixtures(rig, "", {"c": {"at": (replace(rig.fixtures["c"].at[0], locked=True),)}})
-    assert not found(locked)["BUS-04"].fixes
+    assert not found(locked)["BUS-04"].possible_fixes
 
 
 def leat() -> Rig:
     rig = rig_with_bus()
-    return replace(rig, device_models={**rig.device_models, "leat": shipped()["leat-2"]})
+    return replace(rig, device_models={**rig.device_models, "leat": shipped_models()["leat-2"]})
 
 
 def test_inputs_as_tables_with_the_broken_wire() -> None:
@@ -116,11 +116,11 @@ def test_following_edits_and_observations_finds_the_same() -> None:
     index = Index(rig)
     checker = Checker(index)
     for observed in (seen(GearSeen(4, (6,))), seen(GearSeen(5, (6,)), strays=True), seen()):
-        checker.observe(observed, 5.0)
-        assert checker.report == check(index.rig, observed, 5.0)
+        checker.take_observations(observed, 5.0)
+        assert checker.report_findings == check_rig(index.rig, observed, 5.0)
     for step in (
-        lambda r: edits.move(r, "c", 0, "u2", 205),
-        lambda r: edits.move(r, "c", 0, "u2", 300),
+        lambda r: edits.move_item(r, "c", 0, "u2", 205),
+        lambda r: edits.move_item(r, "c", 0, "u2", 300),
         lambda r: set_bus(r, REF, "", control="rgb"),
         lambda r: edits.set_port(r, "g", "BUS 1", "", start=400),
         lambda r: set_gear(r, REF, [4], "", fixture="", kind=6),
@@ -128,5 +128,5 @@ def test_following_edits_and_observations_finds_the_same() -> None:
         lambda r: edits.remove_device(r, "g"),
     ):
         after, change = step(index.rig)
-        checker.follow(change, index.follow(after, change))
-        assert checker.report == check(after, checker.context.observed, 5.0)
+        checker.follow_edit(change, index.follow_change(after, change))
+        assert checker.report_findings == check_rig(after, checker.context.observed, 5.0)

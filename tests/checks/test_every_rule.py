@@ -9,9 +9,9 @@ from __future__ import annotations
 import pytest
 
 from tests.checks.examples import EXAMPLES
-from welvo.checks.checker import Report, check
+from welvo.checks.checker import Report, check_rig
 from welvo.checks.registry import RULES, Finding
-from welvo.demo.gallery import EXPECTED_LIVE, EXPECTED_ON_PAPER, gallery
+from welvo.demo.gallery import EXPECTED_LIVE, EXPECTED_ON_PAPER, make_gallery
 from welvo.rig.document import Rig
 from welvo.rig.edits import rename_rig
 
@@ -76,8 +76,8 @@ SEEN_ON_A_NETWORK = {"WIRE-03", "WIRE-04", "OUT-01", *(f"DEV-{n:02}" for n in ra
 
 
 def case(code: str, rig: Rig) -> tuple[Rig, Report, list[Finding]]:
-    faulty = EXAMPLES[code](rig)[0] if code in EXAMPLES else gallery()
-    report = check(faulty)
+    faulty = EXAMPLES[code](rig)[0] if code in EXAMPLES else make_gallery()
+    report = check_rig(faulty)
     return faulty, report, [f for f in report.findings if f.code == code]
 
 
@@ -94,7 +94,7 @@ def test_severity_place_and_number_of_fixes(rig: Rig, code: str) -> None:
     _, _, found = case(code, rig)
     assert {f.severity for f in found} == {severity} == {RULES[code].severity}
     assert {f.goes_to.kind for f in found} == {kind}
-    assert sum(len(f.fixes) for f in found) == fixes
+    assert sum(len(f.possible_fixes) for f in found) == fixes
 
 
 @pytest.mark.parametrize("code", DECLARED)
@@ -120,11 +120,11 @@ def test_a_fix_removes_exactly_its_finding_says_what_it_changes_and_is_undone(ri
     before = {(f.code, f.subject) for f in report.findings}
     may = CONSEQUENCES.get(code, set())
     for f in found:
-        for fix in f.fixes:
+        for fix in f.possible_fixes:
             assert fix.label and fix.changes and all(old != new for _, old, new in fix.changes)
             assert fix.edit
             fixed, change = fix.edit(faulty)
-            after = {(g.code, g.subject) for g in check(fixed).findings}
+            after = {(g.code, g.subject) for g in check_rig(fixed).findings}
             assert (code, f.subject) not in after, fix.label
             assert {c for c, _ in before - after - {(code, f.subject)}} <= may, fix.label
             assert {c for c, _ in after - before} <= may, fix.label
@@ -135,5 +135,5 @@ def test_what_a_fix_changes_is_all_it_changes(rig: Rig) -> None:
     """An edit beside it is not lost: a fix works on the rig it is given, not on the one it was found in."""
     faulty, _, found = case("PATCH-02", rig)
     renamed, _ = rename_rig(faulty, "Second night")
-    edit = found[0].fixes[0].edit
+    edit = found[0].possible_fixes[0].edit
     assert edit and edit(renamed)[0].name == "Second night"

@@ -6,9 +6,9 @@ from msgspec.structs import replace
 
 from tests.conftest import small_rig
 from tests.matching.test_lamps import lamp
-from welvo.checks.checker import Checker, check
+from welvo.checks.checker import Checker, check_rig
 from welvo.checks.registry import Finding
-from welvo.matching.lamps import bind, on_stage
+from welvo.matching.lamps import bind_responder, say_seen_on_stage
 from welvo.observed.values import Lamp, Observed
 from welvo.patch.index import Index
 from welvo.rig import edits
@@ -21,7 +21,7 @@ A, B = 0x7FF000000005, 0x7FF000000006
 
 def known() -> Rig:
     """101 and 102 hang on port A; their UIDs stand in the rig."""
-    return bind(bind(small_rig(), "a", A)[0], "b", B)[0]
+    return bind_responder(bind_responder(small_rig(), "a", A)[0], "b", B)[0]
 
 
 def seen(*lamps: Lamp) -> Observed:
@@ -29,7 +29,7 @@ def seen(*lamps: Lamp) -> Observed:
 
 
 def found(rig: Rig, *lamps: Lamp) -> dict[str, Finding]:
-    findings = [f for f in check(rig, seen(*lamps)).findings if f.code.startswith("LAMP")]
+    findings = [f for f in check_rig(rig, seen(*lamps)).findings if f.code.startswith("LAMP")]
     assert len({(f.code, f.subject) for f in findings}) == len(findings)
     return {f.code: f for f in findings}
 
@@ -45,16 +45,16 @@ def test_another_address_is_an_error_that_can_be_planned() -> None:
     f = here["LAMP-01"]
     assert f.title == "102 Right stands at 017, planned at 009" and f.items == ("b",)
     assert f.goes_to == Goto("lamps", "d", "A", B) and f.severity == "error"
-    push, fix = f.fixes
+    push, fix = f.possible_fixes
     assert push.label == "Push 009" and push.lamp == (PortRef("d", "A"), B, "address")
     assert fix.label == "Plan 1.017" and fix.changes == (("102 Right", "1.009", "1.017"),) and fix.edit
-    assert Index(fix.edit(known())[0]).spans("b")[0].first == 17
+    assert Index(fix.edit(known())[0]).spans_of("b")[0].first == 17
     locked, _ = edits.set_fixtures(known(), "lock", {"b": {"at": (replace(known().fixtures["b"].at[0], locked=True),)}})
-    assert not found(locked, lamp(A, 1), lamp(B, 17))["LAMP-01"].fixes[1:]
+    assert not found(locked, lamp(A, 1), lamp(B, 17))["LAMP-01"].possible_fixes[1:]
 
 
 def test_a_lamp_on_another_port_than_planned() -> None:
-    rig, _ = bind(known(), "c", 77)  # 201 stands in universe 2, on port B
+    rig, _ = bind_responder(known(), "c", 77)  # 201 stands in universe 2, on port B
     here = found(rig, lamp(A, 1), lamp(B, 9), lamp(77, 1, "Bar", 14))
     assert here["LAMP-08"].title == "201 Bar answers on NODE · A" and here["LAMP-08"].items == ("c",)
     assert set(here) == {"LAMP-08"}  # that it sits on 101 there follows from it
@@ -64,12 +64,12 @@ def test_another_mode_says_what_is_seen_on_stage() -> None:
     two = replace(lamp(B, 9, slots=4), names=((1, 8, "only"), (2, 4, "short")), personality=2)
     here = found(known(), lamp(A, 1), two)
     assert here["LAMP-02"].title == "102 Right works in short (4), planned only (8)"
-    assert here["LAMP-02"].fixes[0].lamp == (PortRef("d", "A"), B, "personality")
+    assert here["LAMP-02"].possible_fixes[0].lamp == (PortRef("d", "A"), B, "personality")
     assert here["LAMP-02"].reason == (
         "What each of its 4 slots does there, the profile does not say. It never looks at its slots 5–8."
     )
     wide = replace(two, footprint=16, names=((1, 8, "only"), (2, 16, "long")))
-    assert on_stage(Index(known()), "b", wide).endswith("It also takes slots 17–24, which are not its own.")
+    assert say_seen_on_stage(Index(known()), "b", wide).endswith("It also takes slots 17–24, which are not its own.")
     rig = known()
     head = rig.profiles["head"]
     mode = head.modes["m"]
@@ -77,7 +77,7 @@ def test_another_mode_says_what_is_seen_on_stage() -> None:
     short = replace(short, channels=tuple(replace(c, slots=tuple(s - 2 for s in c.slots)) for c in short.channels))
     rig = replace(rig, profiles={**rig.profiles, "head": replace(head, modes={**head.modes, "s": short})})
     six = replace(two, footprint=6, names=((1, 8, "only"), (2, 6, "short")))
-    assert on_stage(Index(rig), "b", six) == (
+    assert say_seen_on_stage(Index(rig), "b", six) == (
         "From slot 1 on it does something else: pan is sent, tilt is done. It never looks at its slots 7–8."
     )
 
@@ -111,19 +111,19 @@ def test_following_edits_and_observations_finds_the_same() -> None:
     index = Index(rig)
     checker = Checker(index)
     for observed in (seen(lamp(A, 1), lamp(B, 17)), seen(lamp(A, 1), lamp(B, 1)), seen()):
-        checker.observe(observed, 5.0)
-        assert checker.report == check(index.rig, observed, 5.0)
-    checker.observe(seen(lamp(A, 300), lamp(B, 300)), 6.0)
+        checker.take_observations(observed, 5.0)
+        assert checker.report_findings == check_rig(index.rig, observed, 5.0)
+    checker.take_observations(seen(lamp(A, 300), lamp(B, 300)), 6.0)
     steps = [
-        lambda r: bind(r, "a", B),
+        lambda r: bind_responder(r, "a", B),
         lambda r: edits.set_fixtures(r, "x", {"a": {"at": replace_at(r, "a", 300)}}),
         lambda r: edits.set_fixtures(r, "name", {"b": {"name": "302"}}),
-        lambda r: bind(r, "b", A),
+        lambda r: bind_responder(r, "b", A),
     ]
     for step in steps:
         after, change = step(index.rig)
-        checker.follow(change, index.follow(after, change))
-        assert checker.report == check(after, checker.context.observed, 6.0)
+        checker.follow_edit(change, index.follow_change(after, change))
+        assert checker.report_findings == check_rig(after, checker.context.observed, 6.0)
 
 
 def replace_at(rig: Rig, key: str, address: int) -> tuple[object, ...]:

@@ -10,13 +10,13 @@ from tests.checks.examples import EXAMPLES
 from tests.checks.run_examples import cabled, px, reef
 from tests.checks.test_every_rule import SEEN_ON_A_NETWORK
 from tests.conftest import at, profile
-from welvo.checks.checker import Checker, check
+from welvo.checks.checker import Checker, check_rig
 from welvo.checks.registry import RULES, SEVERITIES, Finding
-from welvo.demo.gallery import EXPECTED_LIVE, EXPECTED_ON_PAPER, gallery
+from welvo.demo.gallery import EXPECTED_LIVE, EXPECTED_ON_PAPER, make_gallery
 from welvo.observed.values import NOTHING, Heard, HeardPort, Observed, Said, SourceSeen
 from welvo.patch.index import Index
 from welvo.rig import edits
-from welvo.rig.document import Change, Rig, put
+from welvo.rig.document import Change, Rig, put_entries
 from welvo.rig.patched import Element, Fixture, Place, Share
 from welvo.rig.refs import Goto
 from welvo.rig.runs import Segment
@@ -24,13 +24,13 @@ from welvo.rig.wiring import OutputMode
 
 
 def only(rig: Rig, code: str, observed: Observed | None = None) -> Finding:
-    found = [f for f in (check(rig, observed, 100.0) if observed else check(rig)).findings if f.code == code]
+    found = [f for f in (check_rig(rig, observed, 100.0) if observed else check_rig(rig)).findings if f.code == code]
     assert len(found) == 1, found
     return found[0]
 
 
 def test_the_plain_rig_has_nothing_wrong(rig: Rig) -> None:
-    assert check(rig).findings == ()
+    assert check_rig(rig).findings == ()
 
 
 def test_every_rule_is_documented_and_has_a_deliberate_fault_in_the_demo() -> None:
@@ -39,7 +39,7 @@ def test_every_rule_is_documented_and_has_a_deliberate_fault_in_the_demo() -> No
         assert re.fullmatch(r"[A-Z]+-\d\d", rule.code) and rule.severity in SEVERITIES
         for words in (rule.title, rule.means, rule.matters, rule.put_right):
             assert len(words) > 10, rule.code
-    assert check(gallery()).codes == EXPECTED_ON_PAPER
+    assert check_rig(make_gallery()).codes_found == EXPECTED_ON_PAPER
 
 
 def test_a_boxs_universes_count_with_those_its_streams_run_through(rig: Rig) -> None:
@@ -53,27 +53,29 @@ def test_a_boxs_universes_count_with_those_its_streams_run_through(rig: Rig) -> 
 
 
 def test_fixes_of_the_demo_clear_what_they_promise() -> None:
-    rig = gallery()
-    for finding in check(rig).findings:
-        for fix in finding.fixes:
+    rig = make_gallery()
+    for finding in check_rig(rig).findings:
+        for fix in finding.possible_fixes:
             assert fix.changes and fix.label
             if fix.edit:
                 new, _ = fix.edit(rig)
-                left = [(f.code, f.subject) for f in check(new).findings]
+                left = [(f.code, f.subject) for f in check_rig(new).findings]
                 assert (finding.code, finding.subject) not in left, fix.label
-                assert sum(c == "PATCH-01" for c, _ in left) <= sum(f.code == "PATCH-01" for f in check(rig).findings)
+                assert sum(c == "PATCH-01" for c, _ in left) <= sum(
+                    f.code == "PATCH-01" for f in check_rig(rig).findings
+                )
 
 
 def test_a_clash_names_functions_slots_and_a_free_place(rig: Rig) -> None:
-    near, _ = edits.move(rig, "b", 0, "u1", 7)
+    near, _ = edits.move_item(rig, "b", 0, "u1", 7)
     f = only(near, "PATCH-01")
     assert f.title == "101 and 102 meet on 2 slots" and f.where == "1.007–008" and f.facts["slots"] == 2
     assert "zoom, gobo of 101 also moves pan of 102" in f.reason
-    assert [x.label for x in f.fixes] == [
+    assert [x.label for x in f.possible_fixes] == [
         "Move 102 to 1.009 (next free)", "Move 101 to 1.015 (next free)", "Move both, from 1.015",
     ]  # fmt: skip
-    same, _ = edits.move(rig, "b", 0, "u1", 1)
-    assert [x.label for x in only(same, "PATCH-01").fixes][-1] == "Share: 101 and 102 move together"
+    same, _ = edits.move_item(rig, "b", 0, "u1", 1)
+    assert [x.label for x in only(same, "PATCH-01").possible_fixes][-1] == "Share: 101 and 102 move together"
 
 
 def test_past_the_end_says_how_far(rig: Rig) -> None:
@@ -85,45 +87,45 @@ def test_past_the_end_says_how_far(rig: Rig) -> None:
 def test_breaks_without_an_address(rig: Rig) -> None:
     bare, _ = edits.set_fixtures(rig, "", {"a": {"at": ()}})
     f = only(bare, "PATCH-03")
-    assert f.title == "101 is not patched" and f.fixes[0].label == "Patch 101 at 1.001 (next free)"
+    assert f.title == "101 is not patched" and f.possible_fixes[0].label == "Patch 101 at 1.001 (next free)"
 
 
 def test_numbers_used_twice_and_anchors_that_lead_nowhere(rig: Rig) -> None:
     twice, _ = edits.set_fixtures(rig, "", {"b": {"number": 101}})
-    assert only(twice, "PATCH-04").fixes[0].label == "Number Right 202"
+    assert only(twice, "PATCH-04").possible_fixes[0].label == "Number Right 202"
     lost, _ = edits.set_fixtures(rig, "", {"b": {"at": (Place(after="nobody"),)}})
     assert only(lost, "PATCH-05").facts["thing"] == "102"
 
 
 def test_shares_that_hold_and_shares_that_came_apart(rig: Rig) -> None:
-    same, _ = edits.move(rig, "b", 0, "u1", 1)
-    held, _ = put(same, "", shares={"x": Share(members=("a", "b"), reason="Both over the door.")})
+    same, _ = edits.move_item(rig, "b", 0, "u1", 1)
+    held, _ = put_entries(same, "", shares={"x": Share(members=("a", "b"), reason="Both over the door.")})
     assert only(held, "PATCH-06").reason == "Both over the door."
-    apart, _ = edits.move(held, "b", 0, "u1", 3)
-    assert {f.code for f in check(apart).findings} == {"PATCH-01", "PATCH-07"}
+    apart, _ = edits.move_item(held, "b", 0, "u1", 3)
+    assert {f.code for f in check_rig(apart).findings} == {"PATCH-01", "PATCH-07"}
 
 
 def test_an_element_that_runs_out_of_universes(rig: Rig) -> None:
-    long, _ = put(rig, "", elements={"e": replace(rig.elements["e"], pixels=200)})
+    long, _ = put_entries(rig, "", elements={"e": replace(rig.elements["e"], pixels=200)})
     f = only(long, "PATCH-08")
-    assert f.facts["slots without a place"] == 600 - 411 and f.fixes[0].label == "Add universe 3"
+    assert f.facts["slots without a place"] == 600 - 411 and f.possible_fixes[0].label == "Add universe 3"
     last, _ = edits.set_universe(long, "u2", "", number=63999)
-    assert only(last, "PATCH-08").fixes == ()  # there is no universe 64000 to add
+    assert only(last, "PATCH-08").possible_fixes == ()  # there is no universe 64000 to add
 
 
 def test_feeds(rig: Rig) -> None:
     same, _ = edits.set_feed(rig, "w2", "", protocol="sacn", to="multicast", wire=1)
     f = only(same, "FEED-01")
-    assert f.title == "Universes 1 and 2 both go out as sACN 1" and f.fixes[0].label == "Send 2 as sACN 2"
+    assert f.title == "Universes 1 and 2 both go out as sACN 1" and f.possible_fixes[0].label == "Send 2 as sACN 2"
     unicast, _ = edits.set_feed(same, "w2", "", to="127.0.0.7")
     split, _ = edits.set_feed(unicast, "w1", "", to="127.0.0.8")
-    assert "FEED-01" not in check(split).codes  # one number, two devices: they never meet
+    assert "FEED-01" not in check_rig(split).codes_found  # one number, two devices: they never meet
     unfed, _ = edits.remove_feed(rig, "w1")
-    assert only(unfed, "FEED-02").fixes[0].label == "Feed 1 by sACN 1"
-    empty, _ = edits.remove_items(rig, ["a", "b"])
+    assert only(unfed, "FEED-02").possible_fixes[0].label == "Feed 1 by sACN 1"
+    empty, _ = edits.take_out_items(rig, ["a", "b"])
     assert only(empty, "FEED-03").facts["universe"] == 1
     loud, _ = edits.set_feed(rig, "w2", "", to="broadcast")
-    assert only(loud, "FEED-04").fixes[0].label == "Send to subscribers"
+    assert only(loud, "FEED-04").possible_fixes[0].label == "Send to subscribers"
     zero, _ = edits.set_feed(rig, "w2", "", wire=0)
     assert only(zero, "FEED-05").severity == "warning"
     off, _ = edits.set_port(rig, "d", "A", "", feed="")
@@ -141,16 +143,18 @@ def heard(wire: int = 1, merge_latest: bool = False) -> Observed:
 
 
 def test_what_the_network_shows(rig: Rig) -> None:
-    assert check(rig, heard(), 100.0).codes == set()
+    assert check_rig(rig, heard(), 100.0).codes_found == set()
     f = only(rig, "WIRE-01", heard(wire=9))
     assert (
         f.title == "Port A takes sACN 9, the plan sends sACN 1"
         and f.items == ("a", "b")
-        and f.fixes[0].push == ("d", ("A.universe",))
+        and f.possible_fixes[0].push == ("d", ("A.universe",))
     )
-    assert check(rig, heard(wire=9), 106.0).codes == {"DEV-02"}  # ten seconds after its last word it is silent
+    assert check_rig(rig, heard(wire=9), 106.0).codes_found == {
+        "DEV-02"
+    }  # ten seconds after its last word it is silent
     planned, _ = edits.plan_setting(rig, "d", "A.merge", "highest")
-    assert only(planned, "DEV-04", heard(merge_latest=True)).fixes[0].label == "Push highest"
+    assert only(planned, "DEV-04", heard(merge_latest=True)).possible_fixes[0].label == "Push highest"
     stranger = msgspec.structs.replace(
         heard(), heard={**heard().heard, "127.0.0.61": Heard("127.0.0.61", "WHO", at=99.0)}
     )
@@ -158,7 +162,7 @@ def test_what_the_network_shows(rig: Rig) -> None:
     two = tuple(SourceSeen("sacn", 1, k, k, "127.0.0.9", 100, 44.0, k == "a", 99.0) for k in "ab")
     assert only(rig, "WIRE-02", msgspec.structs.replace(heard(), sources=two)).facts["priority"] == 100
     lower = (two[0], msgspec.structs.replace(two[1], priority=90))
-    assert "WIRE-02" not in check(rig, msgspec.structs.replace(heard(), sources=lower), 100.0).codes
+    assert "WIRE-02" not in check_rig(rig, msgspec.structs.replace(heard(), sources=lower), 100.0).codes_found
 
 
 def test_what_kind_of_levels_are_heard_and_what_does_not_leave(rig: Rig) -> None:
@@ -168,7 +172,7 @@ def test_what_kind_of_levels_are_heard_and_what_does_not_leave(rig: Rig) -> None
     live = msgspec.structs.replace(preview, key="b", preview=False, sync=7000)
     seen = msgspec.structs.replace(heard(), sources=(preview, live))
     assert only(rig, "WIRE-04", seen).facts["sync"] == 7000
-    assert check(rig, seen, 100.0).codes == {"WIRE-04"}  # a preview is no rival
+    assert check_rig(rig, seen, 100.0).codes_found == {"WIRE-04"}  # a preview is no rival
     stuck = msgspec.structs.replace(heard(), stuck={"w1": "Network is unreachable"})
     f = only(rig, "OUT-01", stuck)
     assert f.reason == "Universe 1: Network is unreachable." and f.goes_to == Goto("feed", "w1")
@@ -177,28 +181,28 @@ def test_what_kind_of_levels_are_heard_and_what_does_not_leave(rig: Rig) -> None
 def test_what_comes_into_a_universe_is_told_by_the_device_that_gives_it_out(rig: Rig) -> None:
     """Found by chance: the count of fixtures behind a wrong port stayed what it had been."""
     checker = Checker(Index(rig), heard(wire=9), 100.0)
-    more, change = edits.move(rig, "c", 0, "u1", 300)
-    checker.follow(change, checker.context.index.follow(more, change))
-    f = next(f for f in checker.report.findings if f.code == "WIRE-01")
-    assert f.items == ("a", "b", "c") and checker.report == check(more, heard(wire=9), 100.0)
+    more, change = edits.move_item(rig, "c", 0, "u1", 300)
+    checker.follow_edit(change, checker.context.index.follow_change(more, change))
+    f = next(f for f in checker.report_findings.findings if f.code == "WIRE-01")
+    assert f.items == ("a", "b", "c") and checker.report_findings == check_rig(more, heard(wire=9), 100.0)
 
 
 def test_profiles(rig: Rig) -> None:
     from tests.conftest import profile
 
-    odd, _ = put(rig, "", profiles={"x": profile("Odd", "dimmer, wobble")})
+    odd, _ = put_entries(rig, "", profiles={"x": profile("Odd", "dimmer, wobble")})
     assert only(odd, "PROF-01").facts["word"] == "wobble"
-    long, _ = put(rig, "", profiles={"x": profile("Long", "200 x (red green blue)")})
+    long, _ = put_entries(rig, "", profiles={"x": profile("Long", "200 x (red green blue)")})
     assert only(long, "PROF-03").facts["slots"] == 600
 
 
 def test_a_waiver_is_bound_to_the_facts_and_wakes_when_they_change(rig: Rig) -> None:
     unfed, _ = edits.remove_feed(rig, "w1")
     f = only(unfed, "FEED-02")
-    waived, _ = edits.waive(unfed, f.code, f.subject, f.fingerprint, "the desk feeds it")
-    report = check(waived)
+    waived, _ = edits.waive_finding(unfed, f.code, f.subject, f.fingerprint_of_facts, "the desk feeds it")
+    report = check_rig(waived)
     assert report.findings == () and report.waived[0][1] == "the desk feeds it"
-    more, _ = put(
+    more, _ = put_entries(
         waived, "", fixtures={"z": Fixture(number=9, profile="head", mode="m", at=(Place(universe="u1", address=99),))}
     )
     assert only(more, "FEED-02").facts["things"] == 3
@@ -208,24 +212,24 @@ def test_the_order_of_findings_and_waivers_does_not_tell_what_was_edited_before(
     checker = Checker(Index(rig))
 
     def follow(edit: tuple[Rig, Change]) -> None:
-        checker.follow(edit[1], checker.context.index.follow(*edit))
+        checker.follow_edit(edit[1], checker.context.index.follow_change(*edit))
 
     for feed in list(rig.feeds):
         follow(edits.remove_feed(checker.context.rig, feed))
-    found = [f for f in checker.report.findings if f.code == "FEED-02"]
+    found = [f for f in checker.report_findings.findings if f.code == "FEED-02"]
     assert len(found) == 2
     for f in found:
-        follow(edits.waive(checker.context.rig, f.code, f.subject, f.fingerprint, "the desk feeds it"))
-    follow(put(checker.context.rig, "", feeds={"w1": rig.feeds["w1"]}))
-    assert len(checker.report.waived) == 1
+        follow(edits.waive_finding(checker.context.rig, f.code, f.subject, f.fingerprint_of_facts, "the desk feeds it"))
+    follow(put_entries(checker.context.rig, "", feeds={"w1": rig.feeds["w1"]}))
+    assert len(checker.report_findings.waived) == 1
     follow(edits.remove_feed(checker.context.rig, "w1"))  # the first had gone, and is the last that was found
-    assert len(checker.report.waived) == 2 and checker.report == check(checker.context.rig)
+    assert len(checker.report_findings.waived) == 2 and checker.report_findings == check_rig(checker.context.rig)
 
 
 def test_an_error_cannot_be_waived(rig: Rig) -> None:
-    near, _ = edits.move(rig, "b", 0, "u1", 7)
+    near, _ = edits.move_item(rig, "b", 0, "u1", 7)
     f = only(near, "PATCH-01")
-    waived, _ = edits.waive(near, f.code, f.subject, f.fingerprint, "never mind")
+    waived, _ = edits.waive_finding(near, f.code, f.subject, f.fingerprint_of_facts, "never mind")
     assert only(waived, "PATCH-01").severity == "error"
 
 
@@ -249,10 +253,10 @@ def test_following_edits_finds_what_checking_anew_finds(rig: Rig, seed: int) -> 
                 else edits.add_feed(rig, "u1")
             ),
             lambda: edits.remove_feed(rig, pick.choice(list(rig.feeds))) if rig.feeds else edits.add_feed(rig, "u2"),
-            lambda: put(
+            lambda: put_entries(
                 rig, "", elements={"e": Element(name="ribbon", pixels=pick.randint(1, 300), at=Place(after="a"))}
             ),
-            lambda: put(rig, "", shares={"x": Share(members=("a", "b"))} if not rig.shares else {"x": None}),
+            lambda: put_entries(rig, "", shares={"x": Share(members=("a", "b"))} if not rig.shares else {"x": None}),
             lambda: edits.set_universe(rig, "u1", "", size=pick.choice([16, 512])),
             lambda: (
                 edits.add_universe(rig) if len(rig.universes) < 4 else edits.remove_universe(rig, max(rig.universes))
@@ -263,16 +267,16 @@ def test_following_edits_finds_what_checking_anew_finds(rig: Rig, seed: int) -> 
             lambda: edits.set_port(rig, "d", "A", "", feed=pick.choice(["", *rig.feeds])),
         ]
         rig, change = pick.choice(acts)()
-        checker.follow(change, index.follow(rig, change))
-        anew = check(rig)
-        assert checker.report.codes == anew.codes, change
-        assert checker.report == anew, change
+        checker.follow_edit(change, index.follow_change(rig, change))
+        anew = check_rig(rig)
+        assert checker.report_findings.codes_found == anew.codes_found, change
+        assert checker.report_findings == anew, change
 
 
 @pytest.mark.parametrize("code", EXAMPLES)
 def test_worked_examples(rig: Rig, code: str) -> None:
-    before = check(rig)
-    assert code not in before.codes
+    before = check_rig(rig)
+    assert code not in before.codes_found
     after, says = EXAMPLES[code](rig)
     f = only(after, code)
     assert says in f"{f.title} {f.reason}", f
@@ -280,8 +284,8 @@ def test_worked_examples(rig: Rig, code: str) -> None:
 
 def test_a_clash_can_be_mended_by_moving_both_by_a_shorter_mode_or_be_meant(rig: Rig) -> None:
     full = {f"x{n}": Fixture(number=300 + n, profile="bar", mode="m", at=at(1, 17 + 14 * n)) for n in range(3)}
-    near, _ = put(rig, "", fixtures={**full, "b": replace(rig.fixtures["b"], at=at(1, 5))})
-    fixes = only(near, "PATCH-01").fixes
+    near, _ = put_entries(rig, "", fixtures={**full, "b": replace(rig.fixtures["b"], at=at(1, 5))})
+    fixes = only(near, "PATCH-01").possible_fixes
     assert [x.label for x in fixes] == [
         "Move 102 to 1.009 (next free)",
         "Move 101 to 1.059 (next free)",
@@ -289,10 +293,10 @@ def test_a_clash_can_be_mended_by_moving_both_by_a_shorter_mode_or_be_meant(rig:
     ]
     both = fixes[2]
     assert both.changes == (("101 · address", "1.001", "1.059"), ("102 · address", "1.005", "1.067"))
-    assert both.edit and not Index(both.edit(near)[0]).flagged()
+    assert both.edit and not Index(both.edit(near)[0]).universes_with_overlaps()
     two = profile("Two", "dimmer, red, green, blue")
     two = replace(two, modes={**two.modes, "s": profile("S", "dimmer").modes["m"]})
-    mixed, _ = put(
+    mixed, _ = put_entries(
         rig,
         "",
         profiles={"two": two},
@@ -302,19 +306,19 @@ def test_a_clash_can_be_mended_by_moving_both_by_a_shorter_mode_or_be_meant(rig:
         },
     )
     found = only(mixed, "PATCH-01")
-    shorter = next(x for x in found.fixes if x.label.startswith("Put 9 into mode"))
-    assert shorter.edit and not [f for f in check(shorter.edit(mixed)[0]).findings if f.code == "PATCH-01"]
-    meant = next(x for x in found.fixes if x.label == "Overlay of 9 and 10")
-    assert meant.edit and [f.title for f in check(meant.edit(mixed)[0]).findings if f.code == "PATCH-06"] == [
+    shorter = next(x for x in found.possible_fixes if x.label.startswith("Put 9 into mode"))
+    assert shorter.edit and not [f for f in check_rig(shorter.edit(mixed)[0]).findings if f.code == "PATCH-01"]
+    meant = next(x for x in found.possible_fixes if x.label == "Overlay of 9 and 10")
+    assert meant.edit and [f.title for f in check_rig(meant.edit(mixed)[0]).findings if f.code == "PATCH-06"] == [
         "9 and 10 lie over each other on purpose"
     ]
 
 
 def test_a_share_that_came_apart_is_brought_together_or_ended(rig: Rig) -> None:
-    on, _ = put(rig, "", fixtures={"b": replace(rig.fixtures["b"], at=at(1, 1))})
-    on, _ = edits.share(on, ["a", "b"])
-    apart, _ = edits.move(on, "b", 0, "u2", 300)
-    fixes = only(apart, "PATCH-07").fixes
+    on, _ = put_entries(rig, "", fixtures={"b": replace(rig.fixtures["b"], at=at(1, 1))})
+    on, _ = edits.share_places(on, ["a", "b"])
+    apart, _ = edits.move_item(on, "b", 0, "u2", 300)
+    fixes = only(apart, "PATCH-07").possible_fixes
     assert [x.label for x in fixes] == ["Bring them to 1.001 again", "End the share of 101 and 102"]
     assert fixes[0].edit and fixes[0].edit(apart)[0].fixtures["b"].at == at(1, 1)
     assert fixes[1].edit and not fixes[1].edit(apart)[0].shares
@@ -324,12 +328,12 @@ def test_a_device_that_is_called_otherwise_is_so_in_the_findings_of_what_is_on_i
     """Found by chance: an item attached twice went on naming the device by its former name."""
     line = Segment(kind="line", fixtures=("a",))
     ports = {p: replace(v, run=(line,)) for p, v in rig.devices["d"].ports.items()}
-    twice, _ = put(rig, "", devices={"d": replace(rig.devices["d"], ports=ports)})
+    twice, _ = put_entries(rig, "", devices={"d": replace(rig.devices["d"], ports=ports)})
     checker = Checker(Index(twice), NOTHING, 0.0)
-    assert "NODE" in next(f for f in checker.report.findings if f.code == "RUN-16").reason
+    assert "NODE" in next(f for f in checker.report_findings.findings if f.code == "RUN-16").reason
     new, change = edits.set_device(twice, "d", "", name="STILT")
-    checker.follow(change, checker.context.index.follow(new, change))
-    assert checker.report.findings == check(new).findings
+    checker.follow_edit(change, checker.context.index.follow_change(new, change))
+    assert checker.report_findings.findings == check_rig(new).findings
 
 
 def test_one_name_for_two_colours_is_told_as_well(rig: Rig) -> None:
@@ -338,10 +342,10 @@ def test_one_name_for_two_colours_is_told_as_well(rig: Rig) -> None:
         p = profile(f"Odd {n}", f"dimmer, {word}", 7 + n)
         mode = p.modes["m"]
         made[f"o{n}"] = replace(p, modes={"m": replace(mode, channels=(replace(mode.channels[1], name="Gold"),))})
-    new, _ = put(rig, "", profiles=made)
+    new, _ = put_entries(rig, "", profiles=made)
     assert only(new, "PROF-21").title == "“gold” is lime in Odd 1 and amber in Odd 0"
-    alone, _ = put(new, "", profiles={"o1": None})
-    assert "PROF-21" not in check(alone).codes
+    alone, _ = put_entries(new, "", profiles={"o1": None})
+    assert "PROF-21" not in check_rig(alone).codes_found
 
 
 def test_a_port_that_listens_where_nobody_sends_is_told_once_a_device(rig: Rig) -> None:
@@ -355,7 +359,7 @@ def test_a_port_that_listens_where_nobody_sends_is_told_once_a_device(rig: Rig) 
     source = SourceSeen("artnet", 77, "k", "Desk", "127.0.0.9", 0, 40.0, False, 99.0)
     more = msgspec.structs.replace(seen, sources=(source,))
     assert "Art 0/4/13" not in only(rig, "WIRE-05", more).title
-    assert "WIRE-05" not in check(rig, msgspec.structs.replace(seen, listening=False), 100.0).codes
+    assert "WIRE-05" not in check_rig(rig, msgspec.structs.replace(seen, listening=False), 100.0).codes_found
 
 
 def said(**more: object) -> Observed:
@@ -368,7 +372,7 @@ def test_what_a_device_says_of_its_settings(rig: Rig) -> None:
     assert f.title == "NODE has 2 settings waiting: 2 to save, 1 to apply" and f.severity == "warning"
     f = only(rig, "DEV-12", said(test="red"))
     assert f.facts["test"] == "red" and f.severity == "error"
-    later = check(rig, said(test="red"), 120.0).codes
+    later = check_rig(rig, said(test="red"), 120.0).codes_found
     assert "DEV-12" not in later and "DEV-02" in later, "what it said half a minute ago is not known to be so now"
 
 
@@ -380,19 +384,22 @@ def test_two_macs_another_mac_and_addresses_that_cannot_be(rig: Rig) -> None:
     planned, _ = edits.plan_setting(rig, "d", "mac", "02:00:00:00:00:09")
     f = only(planned, "DEV-08", said())
     assert f.facts["heard"] == "02:00:00:00:00:01"
-    (fix,) = f.fixes
-    assert fix.edit and "DEV-08" not in check(fix.edit(planned)[0], said(), 100.0).codes
+    (fix,) = f.possible_fixes
+    assert fix.edit and "DEV-08" not in check_rig(fix.edit(planned)[0], said(), 100.0).codes_found
     outside = msgspec.structs.replace(heard(), network="10.0.40.7/255.255.255.0")
     f = only(rig, "DEV-09", outside)
     assert "the first part is 127, and must be 10" in f.reason
-    assert "DEV-09" not in check(rig, msgspec.structs.replace(heard(), network="127.0.0.1/255.0.0.0"), 100.0).codes
+    assert (
+        "DEV-09"
+        not in check_rig(rig, msgspec.structs.replace(heard(), network="127.0.0.1/255.0.0.0"), 100.0).codes_found
+    )
     new = msgspec.structs.replace(rig.device_models["mod"], factory_ip="127.0.0.60")
-    f = only(put(rig, "", device_models={"mod": new})[0], "DEV-10", heard())
+    f = only(put_entries(rig, "", device_models={"mod": new})[0], "DEV-10", heard())
     assert "factory address of a Node" in f.title
     away = msgspec.structs.replace(node, ip="169.254.7.7", name="LOST")
     f = next(
         f
-        for f in check(rig, msgspec.structs.replace(heard(), heard={away.ip: away}), 100.0).findings
+        for f in check_rig(rig, msgspec.structs.replace(heard(), heard={away.ip: away}), 100.0).findings
         if f.code == "DEV-10"
     )
     assert f.title == "LOST chose a temporary address, 169.254.7.7"

@@ -12,8 +12,8 @@ from click.testing import CliRunner
 
 from tests.cli.test_json import hold
 from welvo.cli import app
-from welvo.demo.gallery import EXPECTED_ON_PAPER, gallery
-from welvo.formats.rigfile import load, save
+from welvo.demo.gallery import EXPECTED_ON_PAPER, make_gallery
+from welvo.formats.rigfile import load_rig_file, save_rig_file
 from welvo.rig.document import Rig
 
 run = CliRunner().invoke
@@ -21,14 +21,14 @@ run = CliRunner().invoke
 
 @pytest.fixture
 def file(rig: Rig, tmp_path: Path) -> str:
-    save(rig, tmp_path / "hall.json")
+    save_rig_file(rig, tmp_path / "hall.json")
     return str(tmp_path / "hall.json")
 
 
 @pytest.fixture(scope="module")
 def demo_file(tmp_path_factory: pytest.TempPathFactory) -> str:
     path = tmp_path_factory.mktemp("demo") / "gallery.welvo"
-    save(gallery(), path)
+    save_rig_file(make_gallery(), path)
     return str(path)
 
 
@@ -115,7 +115,7 @@ def test_files_that_cannot_be_opened_are_said_on_stderr(tmp_path: Path) -> None:
 def test_stand_ins_live_on_loopback_only(rig: Rig, tmp_path: Path) -> None:
     from welvo.rig.edits import plan_setting
 
-    save(plan_setting(rig, "d", "ip", "10.0.0.5")[0], tmp_path / "a.json")
+    save_rig_file(plan_setting(rig, "d", "ip", "10.0.0.5")[0], tmp_path / "a.json")
     found = run(app, ["standins", str(tmp_path / "a.json")])
     assert found.exit_code == 2 and "stand-ins live nowhere else" in found.stderr
 
@@ -137,7 +137,7 @@ def test_stand_ins_say_once_that_they_are_ready_and_end_when_told(file: str) -> 
 def test_convert_brings_old_files_up_to_date(tmp_path: Path) -> None:
     old = Path(__file__).parent.parent / "formats" / "corpus" / "format-1.json"
     assert run(app, ["convert", str(old), str(tmp_path / "new.welvo")]).exit_code == 0
-    assert load(tmp_path / "new.welvo") == load(old)
+    assert load_rig_file(tmp_path / "new.welvo") == load_rig_file(old)
     assert run(app, ["convert", str(old), str(tmp_path / "new.txt")]).exit_code == 2
 
 
@@ -159,8 +159,8 @@ def test_patch_lays_out_packs_and_writes_only_when_told(demo_file: str, tmp_path
     assert (found["last"], found["free_behind"], found["written"]) == ("10.128", 384, None)
     out = tmp_path / "new.welvo"
     code, found = patch(demo_file, "--lay", "kelp left", "--into", "10", "--write", str(out))
-    assert code == 0 and found["written"] == "new.welvo" and load(out).fixtures["f102"].at[0].address == 39
-    assert load(Path(demo_file)).fixtures["f102"].at[0].address == 41  # the file that was read stays as it was
+    assert code == 0 and found["written"] == "new.welvo" and load_rig_file(out).fixtures["f102"].at[0].address == 39
+    assert load_rig_file(Path(demo_file)).fixtures["f102"].at[0].address == 41  # the file that was read stays as it was
     code, found = patch(demo_file, "--lay", "101-106", "--into", "9")
     assert code == 1 and found["left"] == [str(n) for n in range(101, 107)] and "found no place" in found["why"]
     code, found = patch(demo_file, "--pack", "3")
@@ -229,7 +229,7 @@ def test_runs_lists_streams_and_hangs_by_the_same_words(demo_file: str, tmp_path
         ]
     )  # fmt: skip
     assert made.exit_code == 0 and "PENSTOCK 9: 100 px, 300 slots" in made.output
-    rig = load(out)
+    rig = load_rig_file(out)
     assert {u.number for u in rig.universes.values()} >= set(range(301, 310)) and rig.devices["d6"].ports[
         "9"
     ].follows == "packed"

@@ -18,8 +18,8 @@ from lxml import etree
 
 from tests.conftest import small_rig
 from welvo.cli import app
-from welvo.cli.desktop import APP_ID, LIST, MAN, PLACES, SHELLS, install, man_page, uninstall
-from welvo.formats.rigfile import save
+from welvo.cli.desktop import APP_ID, LIST, MAN, PLACES, SHELLS, install_below, man_page, uninstall_from
+from welvo.formats.rigfile import save_rig_file
 
 run = CliRunner().invoke
 ROOT = Path(__file__).parent.parent.parent
@@ -28,7 +28,7 @@ ROOT = Path(__file__).parent.parent.parent
 def test_what_is_installed_is_whole_and_goes_again(tmp_path: Path) -> None:
     (tmp_path / "share/applications").mkdir(parents=True)
     (tmp_path / "share/applications/other.desktop").write_text("[Desktop Entry]\n")
-    written = install(tmp_path, Path("/opt/bin/welvo"))
+    written = install_below(tmp_path, Path("/opt/bin/welvo"))
     assert len(written) == len(PLACES) + 1 + len(SHELLS) and all(w.exists() for w in written)
     entry = configparser.ConfigParser(interpolation=None)
     entry.optionxform = str  # type: ignore[assignment, method-assign]
@@ -41,14 +41,14 @@ def test_what_is_installed_is_whole_and_goes_again(tmp_path: Path) -> None:
     for name in ("metainfo.xml", "welvo.svg", "welvo-rig.svg"):
         etree.parse(str(tmp_path / PLACES[name]))
     assert "@" not in (tmp_path / PLACES["desktop-entry"]).read_text() + (tmp_path / PLACES["metainfo.xml"]).read_text()
-    assert uninstall(tmp_path) == len(written)
+    assert uninstall_from(tmp_path) == len(written)
     left = {str(p.relative_to(tmp_path)) for p in tmp_path.rglob("*")} - {"share/applications/mimeinfo.cache"}
     assert left == {"share", "share/applications", "share/applications/other.desktop"}  # no folder of ours either
 
 
 @pytest.mark.parametrize("folder", ["/opt/bin", "/x/sp äce", '/a"b$c`d\\e/100%'])
 def test_the_entry_and_the_component_are_valid_wherever_the_program_is(folder: str, tmp_path: Path) -> None:
-    install(tmp_path, Path(folder) / "welvo")
+    install_below(tmp_path, Path(folder) / "welvo")
     entry = tmp_path / PLACES["desktop-entry"]
     component = tmp_path / PLACES["metainfo.xml"]
     assert entry.name == etree.parse(str(component)).findtext("launchable") == f"{APP_ID}.desktop"
@@ -72,13 +72,13 @@ def test_a_list_of_files_that_was_tampered_with_takes_nothing_else_out(tmp_path:
     victim = tmp_path / "victim"
     victim.write_text("x")
     prefix = tmp_path / "prefix"
-    install(prefix, Path("welvo"))
+    install_below(prefix, Path("welvo"))
     (prefix / LIST).write_text('["../victim", "share/../../victim"]')
-    uninstall(prefix)
+    uninstall_from(prefix)
     assert victim.exists()
     (prefix / LIST).parent.mkdir(parents=True, exist_ok=True)
     (prefix / LIST).write_text("junk")
-    assert uninstall(prefix) == len(PLACES) + 1 + len(SHELLS)
+    assert uninstall_from(prefix) == len(PLACES) + 1 + len(SHELLS)
 
 
 def test_the_man_page_tells_every_command_and_renders(tmp_path: Path) -> None:
@@ -132,7 +132,7 @@ def test_the_built_wheel_runs_by_itself_in_a_clean_environment(tmp_path: Path) -
     pip = [sys.executable, "-m", "pip", "--python", str(python), "install", "-q", "--no-deps", "--no-index"]
     subprocess.run([*pip, str(wheel)], check=True, capture_output=True, env=home, timeout=300)
     rig = tmp_path / "a.welvo"
-    save(small_rig(), rig)
+    save_rig_file(small_rig(), rig)
 
     def welvo(*arguments: str) -> subprocess.CompletedProcess[str]:
         return subprocess.run([str(site.parents[2] / "bin" / "welvo"), *arguments], cwd=tmp_path, env=home,
@@ -149,9 +149,9 @@ def test_the_built_wheel_runs_by_itself_in_a_clean_environment(tmp_path: Path) -
     shown = subprocess.run(
         [str(python), "-c", "from PySide6.QtWidgets import QApplication; a = QApplication([])\n"
          "from welvo.app.main import make_window; from welvo.app.session import Session\n"
-         "from welvo.app.computer import Computer; from welvo.demo.gallery import gallery\n"
-         "w = make_window(Session(gallery()), Computer(), '127.0.0.1'); w.show()\n"
-         "w.show_station('Sheets'); print(w.station); w.shut()"],
+         "from welvo.app.computer import Computer; from welvo.demo.gallery import make_gallery\n"
+         "w = make_window(Session(make_gallery()), Computer(), '127.0.0.1'); w.show()\n"
+         "w.show_station('Sheets'); print(w.station); w.end_everything()"],
         cwd=tmp_path, env=home | {"QT_QPA_PLATFORM": "offscreen", "XDG_STATE_HOME": str(tmp_path)},
         capture_output=True, text=True, timeout=300,
     )  # fmt: skip

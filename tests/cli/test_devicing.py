@@ -12,8 +12,8 @@ from click.testing import CliRunner
 
 from tests.cli.test_json import hold
 from welvo.cli import app
-from welvo.demo.gallery import gallery, state_file
-from welvo.formats.rigfile import load, save
+from welvo.demo.gallery import make_gallery, state_file
+from welvo.formats.rigfile import load_rig_file, save_rig_file
 from welvo.rig.document import Rig
 from welvo.runs.bridge import set_right
 from welvo.standins.process import StandIns
@@ -24,15 +24,15 @@ run = CliRunner().invoke
 @pytest.fixture
 def hall(tmp_path: Path) -> Iterator[tuple[str, StandIns]]:
     """The gallery with the bridge set right in the plan; its controller still has 80 %."""
-    rig: Rig = gallery()
+    rig: Rig = make_gallery()
     pen = next(k for k, d in rig.devices.items() if d.name == "PENSTOCK")
     file, as_is = tmp_path / "hall.welvo", tmp_path / "as-is.welvo"
-    save(rig, as_is)
-    save(set_right(rig, pen, "6", 2)[0], file)
+    save_rig_file(rig, as_is)
+    save_rig_file(set_right(rig, pen, "6", 2)[0], file)
     stand_ins = StandIns(as_is, state_file())
     stand_ins.wait_ready()
     yield str(file), stand_ins
-    stand_ins.stop()
+    stand_ins.stop_process()
 
 
 def as_json(*args: str) -> tuple[int, Any]:
@@ -60,15 +60,15 @@ def test_devices_are_found_compared_pushed_and_kept(hall: tuple[str, StandIns]) 
     assert run(app, ["snapshot", file, "PENSTOCK", "--compare"]).exit_code == 2
     said = run(app, ["snapshot", file, "PENSTOCK", "--why", "before the show"]).stdout
     assert " settings kept in hall.welvo" in said
-    kept = next(d for d in load(Path(file)).devices.values() if d.name == "PENSTOCK").snapshots
+    kept = next(d for d in load_rig_file(Path(file)).devices.values() if d.name == "PENSTOCK").snapshots
     assert kept[-1].why == "before the show" and kept[-1].values["6.brightness"] == 80
     assert run(app, ["snapshot", file, "penstock", "--compare"]).exit_code == 0
-    stand_ins.order("127.0.0.50", "refuses", ["6.brightness"])
-    assert stand_ins.settle()
+    stand_ins.order_fault("127.0.0.50", "refuses", ["6.brightness"])
+    assert stand_ins.wait_until_settled()
     code, pushed = as_json("push", file, "PENSTOCK", "--seconds", "1")
     assert code == 1 and pushed["results"]["6.brightness"]["why"] == "this device refuses it"
-    stand_ins.order("127.0.0.50", "refuses", [])
-    assert stand_ins.settle()
+    stand_ins.order_fault("127.0.0.50", "refuses", [])
+    assert stand_ins.wait_until_settled()
     code, pushed = as_json("push", file, "127.0.0.50", "6.brightness", "--seconds", "1")
     assert code == 0 and pushed["results"]["6.brightness"]["outcome"] == "taken"
     code, changed = as_json("snapshot", file, "PENSTOCK", "--compare")
@@ -100,6 +100,6 @@ def test_why_a_device_is_silent(hall: tuple[str, StandIns]) -> None:
     ],
 )
 def test_what_cannot_be_done_is_said(tmp_path: Path, args: list[str], why: str) -> None:
-    save(gallery(), tmp_path / "g.welvo")
+    save_rig_file(make_gallery(), tmp_path / "g.welvo")
     done = run(app, [str(tmp_path / "g.welvo") if a == "FILE" else a for a in args])
     assert done.exit_code == 2 and why in done.stderr

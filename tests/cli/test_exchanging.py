@@ -9,7 +9,7 @@ from click.testing import CliRunner
 
 from tests.conftest import small_rig
 from welvo.cli import app
-from welvo.formats.rigfile import load, save
+from welvo.formats.rigfile import load_rig_file, save_rig_file
 from welvo.formats.workbooks import read_grid
 
 run = CliRunner().invoke
@@ -17,7 +17,7 @@ run = CliRunner().invoke
 
 def test_lists_go_out_and_tables_come_in(tmp_path: Path) -> None:
     rig = tmp_path / "a.welvo"
-    save(small_rig(), rig)
+    save_rig_file(small_rig(), rig)
     assert "segments" in run(app, ["export", str(rig), "--to", "x.csv", "--list", "list"]).output
     for name in ("p.csv", "p.xlsx", "p.ods"):
         assert run(app, ["export", str(rig), "--to", str(tmp_path / name)]).exit_code == 0
@@ -35,7 +35,7 @@ def test_lists_go_out_and_tables_come_in(tmp_path: Path) -> None:
     half = run(app, ["import", str(rig), str(table), "--to", str(out), *said, "--type", "B4=Bar · only"])
     assert half.exit_code == 1 and "1 new, 0 changed, 0 same, 1 refused; written to out.welvo" in half.output
     assert "no profile for “odd” (1 rows)" in half.stderr
-    made = next(f for f in load(out).fixtures.values() if f.number == 301)
+    made = next(f for f in load_rig_file(out).fixtures.values() if f.number == 301)
     assert made.fields == {"Truss": "T1"} and made.at[0].address == 50
     for more, why in ((["--column", "Hat=number"], "names no column"), (["--type", "B4"], "says no mode")):
         assert why in run(app, ["import", str(rig), str(table), *more]).stderr
@@ -43,11 +43,11 @@ def test_lists_go_out_and_tables_come_in(tmp_path: Path) -> None:
 
 def test_a_scene_goes_out_and_comes_in(tmp_path: Path) -> None:
     rig, scene, out = tmp_path / "a.welvo", tmp_path / "a.mvr", tmp_path / "b.welvo"
-    save(small_rig(), rig)
+    save_rig_file(small_rig(), rig)
     done = run(app, ["export", str(rig), "--to", str(scene)])
     assert done.exit_code == 0 and "3 fixtures written to a.mvr" in done.output and "1 element" in done.stderr
     again = run(app, ["import", str(rig), str(scene), "--to", str(out)])
-    assert again.exit_code == 0 and len(load(out).fixtures) == 3, again.output
+    assert again.exit_code == 0 and len(load_rig_file(out).fixtures) == 3, again.output
     (tmp_path / "bad.mvr").write_bytes(b"junk")
     assert run(app, ["import", str(rig), str(tmp_path / "bad.mvr")]).exit_code == 2
     assert run(app, ["import", str(rig), str(scene), "--to", "x.doc"]).exit_code == 2

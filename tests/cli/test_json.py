@@ -13,8 +13,8 @@ from click.testing import CliRunner
 
 from welvo.cli import app
 from welvo.cli.answers import ANSWERS
-from welvo.demo.gallery import gallery
-from welvo.formats.rigfile import save
+from welvo.demo.gallery import make_gallery
+from welvo.formats.rigfile import save_rig_file
 from welvo.formats.schema import schemas_of
 from welvo.formats.versions import name_version
 from welvo.rig.document import Rig
@@ -34,7 +34,7 @@ def hold(command: str, answer: Any) -> Any:
 @pytest.fixture(scope="module")
 def hall(tmp_path_factory: pytest.TempPathFactory) -> Path:
     path = tmp_path_factory.mktemp("json") / "hall.welvo"
-    save(name_version(gallery(), "Issue 1", "", "to the crew", 1e9)[0], path)
+    save_rig_file(name_version(make_gallery(), "Issue 1", "", "to the crew", 1e9)[0], path)
     return path
 
 
@@ -58,7 +58,7 @@ ASKED = [
 @pytest.fixture(scope="module")
 def folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
     made = tmp_path_factory.mktemp("answers")
-    save(Rig(), made / "empty.json")
+    save_rig_file(Rig(), made / "empty.json")
     (made / "p.txt").write_text("pan 16, tilt 16, dimmer")
     return made
 

@@ -18,11 +18,11 @@ from tests.cli.test_json import hold
 from tests.conftest import small_rig
 from welvo import __version__
 from welvo.cli import app, display, opening
-from welvo.cli.display import NO_DISPLAY, missing_library, packages
-from welvo.demo.gallery import gallery
-from welvo.formats.rigfile import dumps, load, loads, save
+from welvo.cli.display import NO_DISPLAY, missing_library, needed_packages
+from welvo.demo.gallery import make_gallery
+from welvo.formats.rigfile import load_rig_file, rig_from_bytes, rig_to_bytes, save_rig_file
 from welvo.patience import wait_until
-from welvo.rig.edits import move
+from welvo.rig.edits import move_item
 
 run = CliRunner().invoke
 WELVO = [sys.executable, "-m", "welvo.cli"]
@@ -30,14 +30,14 @@ WELVO = [sys.executable, "-m", "welvo.cli"]
 
 @pytest.fixture
 def rig_file(tmp_path: Path) -> Path:
-    save(small_rig(), tmp_path / "hall.welvo")
+    save_rig_file(small_rig(), tmp_path / "hall.welvo")
     return tmp_path / "hall.welvo"
 
 
 @pytest.fixture(scope="module")
 def large(tmp_path_factory: pytest.TempPathFactory) -> Path:
     path = tmp_path_factory.mktemp("large") / "gallery.welvo"
-    save(gallery(), path)
+    save_rig_file(make_gallery(), path)
     return path
 
 
@@ -46,7 +46,7 @@ def large(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 def test_a_file_opens_and_nothing_opens_an_empty_window(rig_file: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     opened: list[list[str]] = []
-    monkeypatch.setattr(opening, "_window", lambda arguments: opened.append(arguments) or 0)
+    monkeypatch.setattr(opening, "_open_window", lambda arguments: opened.append(arguments) or 0)
     for words in ([str(rig_file)], ["open", str(rig_file)], [], ["gone.welvo"]):
         assert run(app, words).exit_code == 0
     assert opened == [[str(rig_file)], [str(rig_file)], [], ["gone.welvo"]]
@@ -63,11 +63,11 @@ def test_the_version_is_said() -> None:
 
 def test_a_rig_goes_through_pipes(rig_file: Path) -> None:
     text = run(app, ["convert", str(rig_file), "-"])
-    assert loads(text.stdout.encode()) == small_rig() and not text.stderr
-    for data in (dumps(small_rig()), text.stdout.encode()):
+    assert rig_from_bytes(text.stdout.encode()) == small_rig() and not text.stderr
+    for data in (rig_to_bytes(small_rig()), text.stdout.encode()):
         found = run(app, ["path", "-", "101", "--json"], input=data)
         assert json.loads(found.stdout)["target"] == "101"
-    both = run(app, ["diff", "-", str(rig_file)], input=dumps(move(small_rig(), "a", 0, "u1", 101)[0]))
+    both = run(app, ["diff", "-", str(rig_file)], input=rig_to_bytes(move_item(small_rig(), "a", 0, "u1", 101)[0]))
     assert both.exit_code == 1 and "1.101 → 1.001" in both.stdout
     broken = run(app, ["check", "-"], input=b"GIF89a")
     assert broken.exit_code == 2 and "standard input is neither a .welvo file nor JSON" in broken.stderr
@@ -79,7 +79,7 @@ def test_tables_sheets_and_profiles_go_through_pipes(rig_file: Path, tmp_path: P
     taken = run(app, ["import", str(rig_file), "-", "--json"], input=table.stdout)
     assert {r["state"] for r in hold("import", json.loads(taken.stdout))["rows"]} == {"same"}
     written = run(app, ["import", str(rig_file), "-", "--to", "-"], input=table.stdout)
-    assert loads(written.stdout.encode()) == small_rig() and "4 same" in written.stderr
+    assert rig_from_bytes(written.stdout.encode()) == small_rig() and "4 same" in written.stderr
     run(app, ["export", str(rig_file), "--to", str(tmp_path / "x.mvr")])
     scene = run(app, ["import", str(rig_file), "-"], input=(tmp_path / "x.mvr").read_bytes())
     assert scene.exit_code == 0 and "0 refused" in scene.stdout and "101" in scene.stdout
@@ -186,7 +186,7 @@ def test_a_library_that_is_missing_is_named_with_its_package(library: str, tmp_p
     (tmp_path / library).write_bytes(b"")  # found first, and good for nothing: as good as not there
     done = ask_for_a_window({"DISPLAY": ":7897", "LD_LIBRARY_PATH": str(tmp_path)})
     assert done.returncode == 2 and len(done.stderr.splitlines()) == 1
-    assert f"needs {library}" in done.stderr and f"apt install {packages()[library]}" in done.stderr
+    assert f"needs {library}" in done.stderr and f"apt install {needed_packages()[library]}" in done.stderr
 
 
 def test_without_qt_it_says_what_to_install(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -227,5 +227,5 @@ def test_one_list_of_libraries_serves_the_installer_and_the_program(tmp_path: Pa
     needed = [line.split() for line in source.read_text().splitlines() if line and not line.startswith("#")]
     for library, package, *only in needed:
         assert (f" {library}" in done.stderr) is (not only) and (f" {package}" in done.stderr) is (not only), library
-    assert load  # the list is read by the program as well
-    assert packages() == {n[0]: n[1] for n in needed}
+    assert load_rig_file  # the list is read by the program as well
+    assert needed_packages() == {n[0]: n[1] for n in needed}

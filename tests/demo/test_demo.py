@@ -8,7 +8,7 @@ from click.testing import CliRunner
 from tests.cli.test_json import hold
 from welvo.cli import app
 from welvo.demo import run as demo
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.rig.document import Rig
 
 
@@ -26,8 +26,8 @@ def test_something_untrue_is_told_and_gives_1(monkeypatch: pytest.MonkeyPatch) -
     def half() -> Rig:
         from msgspec.structs import replace
 
-        return replace(gallery(), shares={})
+        return replace(make_gallery(), shares={})
 
-    monkeypatch.setattr(demo, "gallery", half)
+    monkeypatch.setattr(demo, "make_gallery", half)
     said: list[str] = []
-    assert demo.headless(said.append) == 1 and said[-1].startswith("NOT TRUE: findings on paper")
+    assert demo.run_headless(said.append) == 1 and said[-1].startswith("NOT TRUE: findings on paper")

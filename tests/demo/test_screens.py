@@ -14,7 +14,7 @@ from PIL import Image
 
 from tests.app.conftest import make  # noqa: F401
 from welvo.app.screens import SHOTS, SHOWN
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.rig.refs import Goto
 
 PICTURES = Path(__file__).parents[2] / "docs" / "screenshots"
@@ -41,7 +41,7 @@ def test_pictures_are_drawn_of_what_they_are_said_to_show(tmp_path: Path) -> Non
 
 
 def test_a_pick_of_what_is_not_there_is_refused_aloud(make) -> None:  # type: ignore[no-untyped-def]  # noqa: F811
-    window = make(gallery())
+    window = make(make_gallery())
     window.show_station("Runs")
     devices = {d.name: k for k, d in window.session.rig.devices.items()}
     window.go(Goto("device", devices["WEIR-2"]))
@@ -49,7 +49,7 @@ def test_a_pick_of_what_is_not_there_is_refused_aloud(make) -> None:  # type: ig
     before = window.session.selection
     for port, n, says in (("2", 1, "WEIR-2 has no port “2”"), ("A", 7, "no segment 8"), ("", 0, "no port")):
         with pytest.raises(LookupError, match=says):
-            window.runs.pick(port, n, 18)
+            window.runs.pick_place(port, n, 18)
     assert window.session.selection == before
-    window.runs.pick("A", 0, 0)
+    window.runs.pick_place("A", 0, 0)
     assert window.session.selection != before

@@ -7,11 +7,11 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from welvo.demo.gallery import EDDY, UNDERTOW, gallery
-from welvo.formats.chart import nearest, read_chart
+from welvo.demo.gallery import EDDY, UNDERTOW, make_gallery
+from welvo.formats.chart import nearest_words, read_chart
 from welvo.formats.chart_write import write_chart
 from welvo.formats.library import profile_from_plain, profile_json
-from welvo.formats.rigfile import loads, to_json
+from welvo.formats.rigfile import rig_from_bytes, to_json
 from welvo.rig.attributes import ATTRIBUTES, BY_KEY, BY_WORD
 from welvo.rig.document import Rig
 from welvo.rig.profile import Mode, Profile, Range
@@ -31,12 +31,12 @@ def test_one_line_becomes_channels_on_slots() -> None:
 
 
 def test_groups_repeat_as_pixels() -> None:
-    mode = read_chart("dimmer, 7 x (amber white)").mode("m")
-    assert mode.footprint == 15 and mode.pixels == 7
+    mode = read_chart("dimmer, 7 x (amber white)").mode_of_chart("m")
+    assert mode.slots_needed == 15 and mode.count_pixels == 7
     last = mode.channels[-1]
     assert (last.function, last.slots, last.pixel) == ("ColorAdd_W", (15,), 7)
-    words = read_chart("3 x (red 16, green 16, gap, blue)").mode("m")
-    assert words.footprint == 18 and [c.slots for c in words.channels if c.pixel == 2] == [(7, 8), (9, 10), (12,)]
+    words = read_chart("3 x (red 16, green 16, gap, blue)").mode_of_chart("m")
+    assert words.slots_needed == 18 and [c.slots for c in words.channels if c.pixel == 2] == [(7, 8), (9, 10), (12,)]
 
 
 @pytest.mark.parametrize(
@@ -78,8 +78,8 @@ def test_a_word_that_is_not_known_stays_visible_and_gets_an_offer() -> None:
     chart = read_chart("pan, dimer, tilt")
     (problem,) = chart.problems
     assert problem.offers[0] == "dimmer" and problem.slot == 2
-    assert chart.channels[1].name == "dimer" and not chart.channels[1].described and chart.channels[2].slots == (3,)
-    assert nearest("colur wheel")[0] == "colour wheel" and nearest("qqqq") == ()
+    assert chart.channels[1].name == "dimer" and not chart.channels[1].is_described and chart.channels[2].slots == (3,)
+    assert nearest_words("colur wheel")[0] == "colour wheel" and nearest_words("qqqq") == ()
 
 
 def test_functions_of_ones_own_percent_highlight_and_comments() -> None:
@@ -88,8 +88,8 @@ def test_functions_of_ones_own_percent_highlight_and_comments() -> None:
 
 
 def test_breaks_have_slots_of_their_own() -> None:
-    mode = read_chart(UNDERTOW).mode("split")
-    assert [(b.name, b.slots) for b in mode.breaks] == [("head", 11), ("pixels", 56)] and mode.pixels == 14
+    mode = read_chart(UNDERTOW).mode_of_chart("split")
+    assert [(b.name, b.slots) for b in mode.breaks] == [("head", 11), ("pixels", 56)] and mode.count_pixels == 14
     assert {c.slots[0] for c in mode.channels if c.break_no == 1 and c.pixel == 1} == {1, 2, 3, 4}
 
 
@@ -101,7 +101,7 @@ def test_an_absurd_count_is_refused_before_it_fills_the_memory() -> None:
 def test_what_the_chart_cannot_say_is_kept_from_the_mode_before() -> None:
     from msgspec.structs import replace
 
-    old = read_chart("dimmer, shutter").mode("m")
+    old = read_chart("dimmer, shutter").mode_of_chart("m")
     ranged = replace(
         old,
         channels=(
@@ -109,12 +109,12 @@ def test_what_the_chart_cannot_say_is_kept_from_the_mode_before() -> None:
             replace(old.channels[1], ranges=(Range(first=0, last=9, name="closed"),), short="Sht"),
         ),
     )
-    new = read_chart("pan, dimmer, shutter").mode("m", ranged)
+    new = read_chart("pan, dimmer, shutter").mode_of_chart("m", ranged)
     assert new.channels[2].ranges[0].name == "closed" and new.channels[2].short == "Sht"
 
 
 def test_short_names_are_unique_in_their_pixel_and_four_letters_long() -> None:
-    mode = read_chart(EDDY + ", gobo, gobo, 2 x (red green blue)").mode("m")
+    mode = read_chart(EDDY + ", gobo, gobo, 2 x (red green blue)").mode_of_chart("m")
     for pixel in {c.pixel for c in mode.channels}:
         shorts = [c.short for c in mode.channels if c.pixel == pixel]
         assert len(shorts) == len(set(shorts)) and all(1 <= len(s) <= 4 for s in shorts)
@@ -144,10 +144,10 @@ def test_a_shutter_that_may_be_the_dimmer_is_asked_about() -> None:
 
 
 def test_the_demos_charts_read_back_the_same() -> None:
-    for profile in gallery().profiles.values():
+    for profile in make_gallery().profiles.values():
         for mode in profile.modes.values():
             if "draft" not in mode.name:
-                again = read_chart(write_chart(mode)).mode(mode.name, mode)
+                again = read_chart(write_chart(mode)).mode_of_chart(mode.name, mode)
                 assert again == mode, mode.name
 
 
@@ -182,8 +182,8 @@ texts = st.lists(breaks, min_size=1, max_size=3).map(
 @settings(max_examples=300, deadline=None)
 @given(texts)
 def test_writing_and_reading_give_the_same_mode(text: str) -> None:
-    mode: Mode = read_chart(text).mode("m")
-    again = read_chart(write_chart(mode)).mode("m")
+    mode: Mode = read_chart(text).mode_of_chart("m")
+    again = read_chart(write_chart(mode)).mode_of_chart("m")
     assert again == mode, write_chart(mode)
 
 
@@ -195,7 +195,7 @@ def test_nonsense_never_raises_and_its_marks_lie_inside_the_text(text: str) -> N
     lines = text.replace("\t", " ").splitlines()
     for p in chart.problems:
         assert 0 <= p.line < len(lines) and 0 <= p.column <= len(lines[p.line])
-    write_chart(chart.mode("m"))
+    write_chart(chart.mode_of_chart("m"))
 
 
 parts = st.sampled_from(
@@ -210,15 +210,15 @@ parts = st.sampled_from(
 @settings(max_examples=300, deadline=None)
 @given(st.lists(parts, max_size=14).map(" ".join))
 def test_whatever_was_made_of_a_text_reads_back_as_the_same(text: str) -> None:
-    mode = read_chart(text).mode("m")
-    assert read_chart(write_chart(mode)).mode("m", mode) == mode, write_chart(mode)
+    mode = read_chart(text).mode_of_chart("m")
+    assert read_chart(write_chart(mode)).mode_of_chart("m", mode) == mode, write_chart(mode)
 
 
 @settings(max_examples=100, deadline=None)
 @given(st.lists(texts, min_size=1, max_size=3))
 def test_profiles_go_through_json(charts: list[str]) -> None:
-    modes = {f"m{n}": read_chart(text).mode(f"mode {n}") for n, text in enumerate(charts)}
+    modes = {f"m{n}": read_chart(text).mode_of_chart(f"mode {n}") for n, text in enumerate(charts)}
     profile = Profile(name="any", modes=modes)
     assert profile_from_plain(msgspec.json.decode(profile_json(profile))) == profile
     rig = Rig(name="any", profiles={"p": profile})
-    assert loads(to_json(rig)) == rig
+    assert rig_from_bytes(to_json(rig)) == rig

@@ -18,7 +18,7 @@ import pytest
 from msgspec.structs import replace
 
 from tests.conftest import slowed
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.formats import files, rigfile
 from welvo.formats.files import (
     ChangedOnDisk,
@@ -27,14 +27,14 @@ from welvo.formats.files import (
     free_name,
     path_to_text,
     read_bytes,
-    read_text,
+    read_text_file,
     text_to_path,
     write_atomic,
 )
 from welvo.formats.library import open_any, read_profile
 from welvo.formats.models import read_model
 from welvo.formats.plain import read_json, read_toml
-from welvo.formats.rigfile import load, loads, open_rig, read_rig, save, to_json
+from welvo.formats.rigfile import load_rig_file, open_rig, read_rig, rig_from_bytes, save_rig_file, to_json
 from welvo.rig.document import Picture, Rig
 
 # ---- writing
@@ -48,9 +48,9 @@ def test_without_second_names_the_backup_is_a_copy(rig: Rig, tmp_path: Path, mon
 
     monkeypatch.setattr(os, "link", refuse)
     file = tmp_path / "hall.welvo"
-    save(rig, file)
-    save(replace(rig, name="Second"), file)
-    assert load(file).name == "Second" and load(backup_of(file)).name == "Test rig"
+    save_rig_file(rig, file)
+    save_rig_file(replace(rig, name="Second"), file)
+    assert load_rig_file(file).name == "Second" and load_rig_file(backup_of(file)).name == "Test rig"
     assert backup_of(file).stat().st_ino != file.stat().st_ino
 
 
@@ -61,11 +61,11 @@ def test_where_a_copy_does_not_fit_the_former_file_is_moved_aside(
         raise OSError(errno.ENOSPC, "No space left on device")
 
     file = tmp_path / "hall.welvo"
-    save(rig, file)
+    save_rig_file(rig, file)
     monkeypatch.setattr(os, "link", full)
     monkeypatch.setattr(files.shutil, "copyfileobj", full)
-    save(replace(rig, name="Second"), file)
-    assert load(file).name == "Second" and load(backup_of(file)).name == "Test rig"
+    save_rig_file(replace(rig, name="Second"), file)
+    assert load_rig_file(file).name == "Second" and load_rig_file(backup_of(file)).name == "Test rig"
     assert len(list(tmp_path.iterdir())) == 2
 
 
@@ -85,33 +85,37 @@ def test_media_without_rights_and_without_flushing_of_folders_are_written(
     for name in ("chmod", "chown", "link"):
         monkeypatch.setattr(os, name, refuse)
     monkeypatch.setattr(os, "fsync", no_folders)
-    save(rig, tmp_path / "a.welvo")
-    save(replace(rig, name="Second"), tmp_path / "a.welvo")
-    assert load(tmp_path / "a.welvo").name == "Second"
+    save_rig_file(rig, tmp_path / "a.welvo")
+    save_rig_file(replace(rig, name="Second"), tmp_path / "a.welvo")
+    assert load_rig_file(tmp_path / "a.welvo").name == "Second"
 
 
 def test_a_link_stays_a_link_and_its_target_is_written(rig: Rig, tmp_path: Path) -> None:
     (tmp_path / "real").mkdir()
     target, link = tmp_path / "real" / "hall.welvo", tmp_path / "hall.welvo"
-    save(rig, target)
+    save_rig_file(rig, target)
     link.symlink_to(target)
-    save(replace(rig, name="Second"), link)
-    assert link.is_symlink() and load(target).name == "Second" and load(backup_of(link)).name == "Test rig"
+    save_rig_file(replace(rig, name="Second"), link)
+    assert (
+        link.is_symlink()
+        and load_rig_file(target).name == "Second"
+        and load_rig_file(backup_of(link)).name == "Test rig"
+    )
     assert backup_of(link).parent == target.parent
     dangling = tmp_path / "new.welvo"
     dangling.symlink_to(tmp_path / "real" / "new.welvo")
-    save(rig, dangling)
-    assert dangling.is_symlink() and load(tmp_path / "real" / "new.welvo") == rig
+    save_rig_file(rig, dangling)
+    assert dangling.is_symlink() and load_rig_file(tmp_path / "real" / "new.welvo") == rig
 
 
 def test_owner_group_and_mode_stay(rig: Rig, tmp_path: Path) -> None:
     file = tmp_path / "hall.welvo"
-    save(rig, file)
+    save_rig_file(rig, file)
     os.chmod(file, 0o664)
     if os.getuid() == 0:
         os.chown(file, 1234, 2345)
     before = file.stat()
-    save(replace(rig, name="Second"), file)
+    save_rig_file(replace(rig, name="Second"), file)
     after = file.stat()
     assert (after.st_uid, after.st_gid, after.st_mode) == (before.st_uid, before.st_gid, before.st_mode)
 
@@ -127,16 +131,16 @@ def test_what_killed_programs_left_is_swept_and_nothing_else(rig: Rig, tmp_path:
     old = tmp_path / ".hall.welvo.part-elsewhere.abc"  # written by another computer
     old.write_text("x")
     os.utime(old, (time.time() - 2 * files.OLD_PART,) * 2)
-    save(rig, file)
+    save_rig_file(rig, file)
     assert sorted(p.name for p in tmp_path.iterdir()) == sorted(["hall.welvo", *others])
 
 
 def test_long_names_and_names_that_are_no_text_are_written(rig: Rig, tmp_path: Path) -> None:
     for name in ("ü" * 120 + ".welvo", os.fsdecode(b"\xff\xfe hall.welvo")):
         file = tmp_path / name
-        save(rig, file)
-        save(replace(rig, name="Second"), file)
-        assert load(file).name == "Second"
+        save_rig_file(rig, file)
+        save_rig_file(replace(rig, name="Second"), file)
+        assert load_rig_file(file).name == "Second"
         assert text_to_path(path_to_text(file)) == file and path_to_text(file).encode()
     assert "\ufffd" in files.shown_name(file)
     assert text_to_path("") is None and path_to_text(None) == ""
@@ -144,21 +148,21 @@ def test_long_names_and_names_that_are_no_text_are_written(rig: Rig, tmp_path: P
 
 def test_a_file_that_somebody_else_wrote_is_not_written_over(rig: Rig, tmp_path: Path) -> None:
     file = tmp_path / "hall.welvo"
-    save(rig, file)
+    save_rig_file(rig, file)
     opened = open_rig(file)
-    assert save(opened.rig, file, opened.stamp)
+    assert save_rig_file(opened.rig, file, opened.stamp)
     opened = open_rig(file)
-    save(replace(rig, name="Theirs"), file)
+    save_rig_file(replace(rig, name="Theirs"), file)
     with pytest.raises(ChangedOnDisk, match=r"hall\.welvo was changed by another program or window"):
-        save(replace(rig, name="Mine"), file, opened.stamp)
-    assert load(file).name == "Theirs"
+        save_rig_file(replace(rig, name="Mine"), file, opened.stamp)
+    assert load_rig_file(file).name == "Theirs"
     opened = open_rig(file)
     os.utime(file, (1.0, 1.0))  # touched, and the same all the same
-    stamp = save(rig, file, opened.stamp)
+    stamp = save_rig_file(rig, file, opened.stamp)
     file.unlink()
     with pytest.raises(ChangedOnDisk, match="no longer there"):
-        save(rig, file, stamp)
-    save(rig, file)
+        save_rig_file(rig, file, stamp)
+    save_rig_file(rig, file)
     assert free_name(file).name == "hall 2.welvo"
 
 
@@ -166,23 +170,23 @@ def test_what_could_not_be_opened_again_is_not_written(
     rig: Rig, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     file = tmp_path / "hall.welvo"
-    save(rig, file)
+    save_rig_file(rig, file)
     wild = replace(rig, line_metres=1e9)  # past the door: the file would be mended when it is opened
     with pytest.raises(RigFileError, match=r"would read as another rig \(its own fields\)"):
-        save(wild, file)
+        save_rig_file(wild, file)
     lost = replace(rig, fixtures={"a": replace(rig.fixtures["a"], profile="nowhere")})
     with pytest.raises(RigFileError, match="could not be opened again.*which is not in the rig"):
-        save(lost, file)
+        save_rig_file(lost, file)
     with pytest.raises(RigFileError, match="could not be opened again"):
-        save(replace(rig, name="\ud800"), file)
-    assert load(file) == rig
+        save_rig_file(replace(rig, name="\ud800"), file)
+    assert load_rig_file(file) == rig
 
 
 # ---- names that no id can break
 
 
 def test_ids_and_names_of_any_text_survive(tmp_path: Path) -> None:
-    rig = gallery()
+    rig = make_gallery()
     hard = ["extra", "../../etc/passwd", "a/b", "", ".", "100%", "%2F", "\u202e", "a\nb", "=x"]
     device = rig.devices["d1"]
     ports = {**device.ports, "extra": next(iter(device.ports.values()))}
@@ -198,8 +202,8 @@ def test_ids_and_names_of_any_text_survive(tmp_path: Path) -> None:
         columns=("extra", "Circuit"),
     )  # fmt: skip
     for name in ("a.welvo", "a.json"):
-        save(made, tmp_path / name)
-        assert load(tmp_path / name) == made
+        save_rig_file(made, tmp_path / name)
+        assert load_rig_file(tmp_path / name) == made
 
 
 def test_the_archives_of_format_5_keep_their_pictures(rig: Rig) -> None:
@@ -208,7 +212,7 @@ def test_the_archives_of_format_5_keep_their_pictures(rig: Rig) -> None:
     with zipfile.ZipFile(buffer, "w") as z:
         z.writestr("rig.json", to_json(with_picture, pictures=False).replace(b'"format": 7', b'"format": 5'))
         z.writestr("pictures/k%41", b"picture")
-    assert loads(buffer.getvalue()).pictures["k%41"].data == b"picture"
+    assert rig_from_bytes(buffer.getvalue()).pictures["k%41"].data == b"picture"
 
 
 # ---- limits
@@ -231,21 +235,21 @@ def test_a_number_that_names_something_is_never_moved_to_another(
         at = at[step]
     at[way[-1]] = value
     with pytest.raises(RigFileError, match=says):
-        loads(json.dumps(raw).encode())
+        rig_from_bytes(json.dumps(raw).encode())
 
 
 def test_where_it_may_be_empty_a_number_that_is_none_is_left_empty_and_told(rig: Rig) -> None:
     raw = json.loads(to_json(rig))
     raw["fixtures"]["b"]["at"][0]["address"] = 513
     opened = read_rig(json.dumps(raw).encode())
-    assert opened.rig.fixtures["b"].at[0].address is None and "address was 513, now empty" in opened.words
+    assert opened.rig.fixtures["b"].at[0].address is None and "address was 513, now empty" in opened.words_of_mending
 
 
 def test_an_id_that_no_archive_can_hold_is_refused(rig: Rig) -> None:
     raw = json.loads(to_json(rig))
     raw["pictures"] = {"x" * 70_000: {"name": "a"}}
     with pytest.raises(RigFileError, match="an id in pictures is 70000 letters long; 400 are the most"):
-        loads(json.dumps(raw).encode())
+        rig_from_bytes(json.dumps(raw).encode())
 
 
 def test_a_file_beyond_its_limits_is_opened_with_those_values_mended_and_said(rig: Rig, tmp_path: Path) -> None:
@@ -267,9 +271,9 @@ def test_a_file_beyond_its_limits_is_opened_with_those_values_mended_and_said(ri
     assert facts and (facts.kelvin, facts.angle, facts.weight) == (50000, 0, 1e4)
     assert len(made.profiles["head"].modes["m"].breaks) == 64 and opened.mended_count == 9
     assert "line_metres was beyond all bounds, now 10000" in opened.mended
-    assert "profiles.head.facts.kelvin was 56000, now 50000, and 6 more" in opened.words
-    save(made, file, opened.stamp)
-    assert load(file) == made and open_rig(file).words == ""
+    assert "profiles.head.facts.kelvin was 56000, now 50000, and 6 more" in opened.words_of_mending
+    save_rig_file(made, file, opened.stamp)
+    assert load_rig_file(file) == made and open_rig(file).words_of_mending == ""
 
 
 def test_another_kind_of_value_is_damage_and_refused() -> None:
@@ -284,7 +288,7 @@ def test_another_kind_of_value_is_damage_and_refused() -> None:
         (b'{"x": "' + b"y" * (65 << 20) + b'"}', "65 MiB of text"),
     ):
         with pytest.raises(RigFileError, match=says) as e:
-            loads(text)
+            rig_from_bytes(text)
         assert len(str(e.value)) < 300 and "\n" not in str(e.value)
 
 
@@ -294,7 +298,7 @@ def test_special_files_are_refused_at_once(tmp_path: Path) -> None:
     begun = time.monotonic()
     for path, says in ((pipe, "no ordinary file"), (Path("/dev/zero"), "no ordinary file"), (tmp_path, "a folder")):
         with pytest.raises(RigFileError, match=says):
-            load(path)
+            load_rig_file(path)
     with pytest.raises(RigFileError, match="no ordinary file"):
         read_profile(pipe)
     with pytest.raises(RigFileError, match="no ordinary file"):
@@ -310,7 +314,7 @@ def test_other_compressions_are_refused(method: int) -> None:
     with zipfile.ZipFile(buffer, "w", method) as z:
         z.writestr("rig.json", b"{}" * 1000)
     with pytest.raises(RigFileError, match="packed in a way that a rig never is"):
-        loads(buffer.getvalue())
+        rig_from_bytes(buffer.getvalue())
 
 
 def test_the_same_entry_twice_is_refused(tmp_path: Path) -> None:
@@ -319,14 +323,14 @@ def test_the_same_entry_twice_is_refused(tmp_path: Path) -> None:
         z.writestr("rig.json", b"{}")
         z.writestr("rig.json", b'{"name": "other"}')
     with pytest.raises(RigFileError, match="holds “rig.json” twice"):
-        loads(buffer.getvalue())
+        rig_from_bytes(buffer.getvalue())
 
 
 BOMB = """
 from welvo.patience import crowding
 import io, resource, sys, time, zipfile
 from welvo.formats.files import RigFileError
-from welvo.formats.rigfile import read_rig, loads
+from welvo.formats.rigfile import read_rig, rig_from_bytes
 from welvo.formats.gdtf import loads_gdtf
 kinds = {
     "objects": b'{"x": [' + b"{}," * 80_000_000 + b"{}]}",
@@ -345,7 +349,7 @@ for name, text in list(kinds.items()):
 before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
 for name, data in kinds.items():
     begun = time.monotonic()
-    for read in (loads, loads_gdtf):
+    for read in (rig_from_bytes, loads_gdtf):
         try:
             read(data)
             print("taken", name)
@@ -382,8 +386,8 @@ def test_a_chart_or_table_never_builds_more_than_a_lamp_has(tmp_path: Path) -> N
             assert len(str(e)) < 400, name
             continue
         made = Rig(profiles={"p": profile})
-        save(made, tmp_path / "x.welvo")  # whatever was taken can be saved and opened
-        assert load(tmp_path / "x.welvo") == made, (name, problems)
+        save_rig_file(made, tmp_path / "x.welvo")  # whatever was taken can be saved and opened
+        assert load_rig_file(tmp_path / "x.welvo") == made, (name, problems)
     assert time.monotonic() - begun < slowed(10)
     assert (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) >> 10 < 300
 
@@ -405,7 +409,7 @@ def test_models_that_say_what_no_device_can_have_are_refused(text: str, says: st
 def test_texts_are_utf8(tmp_path: Path) -> None:
     (tmp_path / "a.txt").write_bytes(b"red\xff")
     with pytest.raises(RigFileError, match="no text in UTF-8"):
-        read_text(tmp_path / "a.txt", 100, "a chart")
+        read_text_file(tmp_path / "a.txt", 100, "a chart")
     assert read_json(b"[1, 2]", "x") == [1, 2] and read_toml("a = 1", "x") == {"a": 1}
     with pytest.raises(RigFileError, match="MiB of text"):
         read_toml("#" * (3 << 20), "x")
@@ -426,9 +430,12 @@ def test_a_real_stick_is_saved_to_twice(rig: Rig, tmp_path: Path) -> None:
     if os.getuid() or subprocess.run(["sh", "-c", script], capture_output=True).returncode:
         pytest.skip("this machine cannot make or mount a FAT image")
     try:
-        save(rig, folder / "hall.welvo")
-        save(replace(rig, name="Second"), folder / "hall.welvo")
-        assert load(folder / "hall.welvo").name == "Second" and load(folder / "hall.welvo~").name == "Test rig"
+        save_rig_file(rig, folder / "hall.welvo")
+        save_rig_file(replace(rig, name="Second"), folder / "hall.welvo")
+        assert (
+            load_rig_file(folder / "hall.welvo").name == "Second"
+            and load_rig_file(folder / "hall.welvo~").name == "Test rig"
+        )
     finally:
         subprocess.run(["umount", str(folder)], check=False)
     assert rigfile.FORMAT == 7
@@ -436,8 +443,8 @@ def test_a_real_stick_is_saved_to_twice(rig: Rig, tmp_path: Path) -> None:
 
 def test_a_refusal_names_the_backup_only_where_it_can_be_opened(rig: Rig, tmp_path: Path) -> None:
     file = tmp_path / "hall.welvo"
-    save(rig, file)
-    save(replace(rig, name="Second"), file)
+    save_rig_file(rig, file)
+    save_rig_file(replace(rig, name="Second"), file)
     for bad in (b"", b"\xff\xfe", b'{"name": "cut', file.read_bytes()[:200]):
         file.write_bytes(bad)
         with pytest.raises(RigFileError, match=r"Its backup, hall\.welvo~, can be opened\.$"):
@@ -460,7 +467,7 @@ def test_a_folder_without_a_name_is_named_as_it_was_typed() -> None:
 def test_a_save_after_one_that_was_killed_between_backup_and_file(rig: Rig, tmp_path: Path) -> None:
     """Found by chance: then file and backup are one file of two names, and renaming one to the other does nothing."""
     file = tmp_path / "hall.welvo"
-    save(rig, file)
+    save_rig_file(rig, file)
     os.link(file, tmp_path / "hall.welvo~")
-    save(rig, file)
+    save_rig_file(rig, file)
     assert sorted(p.name for p in tmp_path.iterdir()) == ["hall.welvo", "hall.welvo~"]

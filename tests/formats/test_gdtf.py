@@ -13,15 +13,15 @@ from msgspec.structs import replace
 from tests.conftest import slowed
 from tests.formats.gdtf_files import FILES, archive
 from tests.formats.test_chart import texts
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.formats.channel_csv import read_csv, write_csv
 from welvo.formats.chart import read_chart
 from welvo.formats.files import RigFileError
 from welvo.formats.gdtf import Imported, loads_gdtf, read_gdtf
-from welvo.formats.gdtf_terms import cie_to_hex, hex_to_cie, read_matrix, read_value, safe_name
-from welvo.formats.gdtf_write import _bare, dumps_gdtf
-from welvo.formats.rigfile import dumps, loads
-from welvo.rig.document import Rig, put
+from welvo.formats.gdtf_terms import cie_to_hex, hex_to_cie, read_dmx_value, read_matrix, safe_gdtf_name
+from welvo.formats.gdtf_write import _bare_mode, dumps_gdtf
+from welvo.formats.rigfile import rig_from_bytes, rig_to_bytes
+from welvo.rig.document import Rig, put_entries
 from welvo.rig.profile import Facts, Mode, Profile, Range
 
 
@@ -97,7 +97,7 @@ def test_wheels_give_ranges_their_light() -> None:
 
 def test_references_become_pixels_in_place() -> None:
     mode = only("bar")
-    assert mode.footprint == 44 and mode.pixels == 14
+    assert mode.slots_needed == 44 and mode.count_pixels == 14
     assert [c.slots for c in mode.channels if c.pixel == 14] == [(42,), (43,), (44,)]
     assert [(s.x, s.y) for s in mode.spots[:8]] == [(0, 0), (1, 0), (2, 0), (3, 0), (4, 0), (5, 0), (6, 0), (0, 1)]
     assert [c.slots for c in only("planes").channels if c.pixel == 2] == [(2,), (6,), (10,)]
@@ -168,12 +168,12 @@ def test_a_changed_mode_is_written_anew_and_its_neighbours_are_not() -> None:
     )
     again = loads_gdtf(dumps_gdtf(changed)[0]).profile
     assert again.modes["m1"].channels[0].default == 77 and again.modes["m2"] == first.modes["m2"]
-    more = replace(first, modes={**first.modes, "m3": read_chart("red, green, blue").mode("new")})
+    more = replace(first, modes={**first.modes, "m3": read_chart("red, green, blue").mode_of_chart("new")})
     assert [m.name for m in loads_gdtf(dumps_gdtf(more)[0]).profile.modes.values()] == ["fun", "empty", "new"]
 
 
 def test_the_demos_profiles_go_out_and_come_back() -> None:
-    for p in gallery().profiles.values():
+    for p in make_gallery().profiles.values():
         data, _ = dumps_gdtf(p)
         back = loads_gdtf(data).profile
         for old, new in zip(p.modes.values(), back.modes.values()):
@@ -192,8 +192,8 @@ def test_the_demos_profiles_go_out_and_come_back() -> None:
 @settings(max_examples=60, deadline=None)
 @given(texts)
 def test_any_chart_goes_through_gdtf(text: str) -> None:
-    mode = read_chart(text).mode("m")
-    if not mode.channels or mode.pixels > 60:
+    mode = read_chart(text).mode_of_chart("m")
+    if not mode.channels or mode.count_pixels > 60:
         return
     back = next(iter(loads_gdtf(dumps_gdtf(Profile(name="X", modes={"m": mode}))[0]).profile.modes.values()))
     wanted = [(c.function or "NoFeature", c.slots, c.break_no, c.default, c.highlight) for c in mode.channels]
@@ -203,7 +203,7 @@ def test_any_chart_goes_through_gdtf(text: str) -> None:
 
 
 def test_what_gdtf_has_no_place_for_is_said() -> None:
-    mode = read_chart("dimmer, wobble").mode("m")
+    mode = read_chart("dimmer, wobble").mode_of_chart("m")
     odd = replace(
         mode,
         channels=(
@@ -268,40 +268,40 @@ def test_deep_and_circular_geometries_end() -> None:
         b'<Geometry Name="Loop"><GeometryReference Name="again" Geometry="Loop"/></Geometry><Beam Name="Cell"',
     )
     begun = time.perf_counter()
-    assert loads_gdtf(archive(loop)).profile.modes["m1"].pixels == 14
+    assert loads_gdtf(archive(loop)).profile.modes["m1"].count_pixels == 14
     assert time.perf_counter() - begun < slowed(5)
 
 
 def test_values_matrices_and_colours() -> None:
     assert [
-        read_value(t, w)
+        read_dmx_value(t, w)
         for t, w in (("255/1", 2), ("255/1s", 2), ("128/1", 1), ("32768/2", 1), ("7", 1), ("None", 1), (None, 1))
     ] == [65535, 65280, 128, 128, 7, None, None]
     for bad in ("x", "256/1", "1/9", "-1/1"):
         with pytest.raises(ValueError, match="DMX value|does not fit"):
-            read_value(bad, 1)
+            read_dmx_value(bad, 1)
     assert read_matrix("{1,0,0,0.5}{0,1,0,-2}{0,0,1,3}{0,0,0,1}") == (0.5, -2, 3) and read_matrix(None) == (0, 0, 0)
     assert read_matrix("{1,0,0,0}{0,1,0,0}{0,0,1,0}{4,5,6,1}") == (4, 5, 6)
     for colour in ("#ff0000", "#00ff00", "#0000ff", "#ffffff"):
         assert all(
             abs(int(cie_to_hex(hex_to_cie(colour))[i : i + 2], 16) - int(colour[i : i + 2], 16)) <= 3 for i in (1, 3, 5)
         ), colour
-    assert cie_to_hex("rubbish") == "" and safe_name("a.b\nc") == "a b c"
+    assert cie_to_hex("rubbish") == "" and safe_gdtf_name("a.b\nc") == "a b c"
 
 
 def test_kept_files_travel_inside_the_rig_and_not_in_its_json(rig: Rig) -> None:
     profile = loads_gdtf(archive(FILES["wheel"], models__x=b"\x00" * 1000)).profile
-    whole, _ = put(rig, "", profiles={"g": profile})
-    data = dumps(whole)
+    whole, _ = put_entries(rig, "", profiles={"g": profile})
+    data = rig_to_bytes(whole)
     with zipfile.ZipFile(io.BytesIO(data)) as z:
         assert "kept/=g/=models%2Fx" in z.namelist() and b"AAAA" not in z.read("rig.json")
-    assert loads(data) == whole
+    assert rig_from_bytes(data) == whole
 
 
 @settings(max_examples=80, deadline=None)
 @given(texts, st.booleans())
 def test_channel_tables_go_through_csv(text: str, semicolons: bool) -> None:
-    mode = read_chart(text).mode("m")
+    mode = read_chart(text).mode_of_chart("m")
     if not mode.channels:
         return
     table_ = write_csv(mode)
@@ -327,4 +327,4 @@ def test_csv_that_is_wrong_is_told_row_by_row() -> None:
 
 def test_bare_modes_ignore_what_gdtf_cannot_say() -> None:
     mode = only("shutter")
-    assert _bare(mode) == _bare(replace(mode, pixel_shape="square"))
+    assert _bare_mode(mode) == _bare_mode(replace(mode, pixel_shape="square"))

@@ -14,13 +14,13 @@ from welvo.rig.edits import add_device, set_port
 
 def test_a_generic_node_ends_its_universes_where_it_was_said_to(rig: Rig) -> None:
     model = generic_model("node", 8, 96, ("sacn", "artnet"))
-    assert model.ports == tuple("12345678") and model.links == ("artnet",) and model.spec("universe")
+    assert model.ports == tuple("12345678") and model.links == ("artnet",) and model.spec_of_setting("universe")
     check_model(model)
     assert read_model(write_model(model), "generic") == model
     planned, change = add_device(rig, model, "NODE 8", "")
     taken, _ = set_port(planned, change.made[0], "3", "", feed="w1")
     free, _ = set_port(taken, "d", "A", "", feed="")
-    assert Index(free).limit("u1") == (96, "port 3 of NODE 8 puts out 96")
+    assert Index(free).limit_of_universe("u1") == (96, "port 3 of NODE 8 puts out 96")
 
 
 def test_a_generic_pixel_controller_has_room_for_its_pixels() -> None:

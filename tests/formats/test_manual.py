@@ -7,7 +7,7 @@ import pytest
 from tests.formats.manual_charts import CHARTS, expected
 from welvo.formats.chart import read_chart
 from welvo.formats.chart_write import write_chart
-from welvo.formats.manual import is_heading, meaning
+from welvo.formats.manual import is_heading, meaning_of_row
 from welvo.formats.ranges import read_ranges, write_ranges
 
 
@@ -82,15 +82,15 @@ def test_ranges_that_cannot_be_are_told() -> None:
 
 
 def test_what_words_of_rows_mean() -> None:
-    assert meaning("Red (0-255)").function == "ColorAdd_R" and meaning("LED 4 Green").pixel == 4
-    assert meaning("Pan LSB") == meaning("pan fine") and meaning("Pan fine").fine
+    assert meaning_of_row("Red (0-255)").function == "ColorAdd_R" and meaning_of_row("LED 4 Green").pixel == 4
+    assert meaning_of_row("Pan LSB") == meaning_of_row("pan fine") and meaning_of_row("Pan fine").fine
     assert (
-        meaning("Zoom control").function == "Zoom"
-        and meaning("Zoom wobble").function == ""
-        and not meaning("Zoom wobble").sure
+        meaning_of_row("Zoom control").function == "Zoom"
+        and meaning_of_row("Zoom wobble").function == ""
+        and not meaning_of_row("Zoom wobble").sure
     )
-    assert meaning("Gobo 2").pixel == 0 and meaning("fine", "Tilt").function == "Tilt"
-    assert not meaning("shutter dimmer").sure  # a shutter is not a dimmer: it is asked about
+    assert meaning_of_row("Gobo 2").pixel == 0 and meaning_of_row("fine", "Tilt").function == "Tilt"
+    assert not meaning_of_row("shutter dimmer").sure  # a shutter is not a dimmer: it is asked about
 
 
 def test_headings_make_no_channels() -> None:
@@ -131,5 +131,5 @@ def test_as_many_functions_as_slots_are_as_many_channels() -> None:
     "words", ["1-2 red green blue", "1 wobble (fast), slowly = 3", "1 gap filler", "1 7 x white", "1 red/3 item"]
 )
 def test_what_nobody_has_described_reads_back_as_it_was_written(words: str) -> None:
-    mode = read_chart(words).mode("m")
-    assert read_chart(write_chart(mode)).mode("m", mode) == mode
+    mode = read_chart(words).mode_of_chart("m")
+    assert read_chart(write_chart(mode)).mode_of_chart("m", mode) == mode

@@ -3,11 +3,11 @@ from pathlib import Path
 import pytest
 
 from welvo.formats.files import RigFileError
-from welvo.formats.models import check_model, from_folder, read_model, shipped, write_model
+from welvo.formats.models import check_model, from_folder, read_model, shipped_models, write_model
 
 
 def test_shipped_models_are_whole() -> None:
-    models = shipped()
+    models = shipped_models()
     assert {"weir-2", "sluice-4"} <= set(models)
     for model in models.values():
         assert model.ports and model.note and (model.settings or model.kind in ("bridge", "serial"))

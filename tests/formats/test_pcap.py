@@ -18,7 +18,7 @@ TWO = Datagram(1_700_000_001.5, "127.0.0.5", 6454, "127.255.255.255", 6454, byte
 
 
 def test_a_file_is_these_very_octets() -> None:
-    written = pcap.dumps([ONE])
+    written = pcap.write_capture([ONE])
     assert written[:24] == bytes.fromhex("d4c3b2a1 02000400 00000000 00000000 ffff0000 65000000")
     assert written[24:40] == struct.pack("<IIII", 1_700_000_000, 250_000, 33, 33)
     ip = written[40:60]
@@ -28,10 +28,10 @@ def test_a_file_is_these_very_octets() -> None:
 
 
 def test_what_is_written_is_read() -> None:
-    assert pcap.loads(pcap.dumps([ONE, TWO])) == ([ONE, TWO], 0)
-    assert pcap.loads(pcap.dumps([])) == ([], 0)
-    cut = pcap.dumps([ONE, TWO])[:-3]
-    assert pcap.loads(cut) == ([ONE], 0)  # ended while it was written
+    assert pcap.read_capture(pcap.write_capture([ONE, TWO])) == ([ONE, TWO], 0)
+    assert pcap.read_capture(pcap.write_capture([])) == ([], 0)
+    cut = pcap.write_capture([ONE, TWO])[:-3]
+    assert pcap.read_capture(cut) == ([ONE], 0)  # ended while it was written
 
 
 def _classic(link: int, frames: list[bytes], order: str = ">", magic: int = pcap.MAGIC_NS) -> bytes:
@@ -53,7 +53,7 @@ def _ng(link: int, frames: list[bytes], options: bytes = b"") -> bytes:
     return found + block(5, b"statistics")
 
 
-IP = pcap.record(ONE)[16:]
+IP = pcap.capture_record(ONE)[16:]
 
 
 @pytest.mark.parametrize(
@@ -68,13 +68,13 @@ IP = pcap.record(ONE)[16:]
     ],
 )
 def test_captures_of_other_tools_are_read(data: bytes) -> None:
-    (found,), left = pcap.loads(data)
+    (found,), left = pcap.read_capture(data)
     assert left == 0 and found.at == pytest.approx(10.5) and found[1:] == ONE[1:]
 
 
 def test_nanoseconds_of_a_pcapng_clock() -> None:
     options = struct.pack("<HHB3x", 9, 1, 9) + struct.pack("<HH", 0, 0)
-    (found,), _ = pcap.loads(_ng(101, [IP], options))
+    (found,), _ = pcap.read_capture(_ng(101, [IP], options))
     assert found.at == pytest.approx(0.0105)
 
 
@@ -85,9 +85,9 @@ def test_what_is_no_datagram_is_left_out() -> None:
     fragment[6] = 0x20
     long = bytearray(IP)
     long[24:26] = b"\xff\xff"
-    found, left = pcap.loads(_classic(101, [bytes(tcp), bytes(fragment), bytes(long), b"", b"\x60" * 60, IP]))
+    found, left = pcap.read_capture(_classic(101, [bytes(tcp), bytes(fragment), bytes(long), b"", b"\x60" * 60, IP]))
     assert (len(found), left) == (1, 5)
-    assert pcap.loads(_classic(999, [IP])) == ([], 1)
+    assert pcap.read_capture(_classic(999, [IP])) == ([], 1)
 
 
 @pytest.mark.parametrize(
@@ -95,14 +95,14 @@ def test_what_is_no_datagram_is_left_out() -> None:
 )
 def test_what_is_no_capture_is_said(data: bytes) -> None:
     with pytest.raises(RigFileError, match=r"no capture file|damaged"):
-        pcap.loads(data, "x.pcap")
+        pcap.read_capture(data, "x.pcap")
 
 
 def test_a_network_tool_reads_what_is_written(tmp_path: Path) -> None:
     if not shutil.which("tshark"):
         pytest.skip("tshark is not installed")
     file = tmp_path / "x.pcap"
-    file.write_bytes(pcap.dumps([ONE, TWO]))
+    file.write_bytes(pcap.write_capture([ONE, TWO]))
     asked = ["tshark", "-r", str(file), "-T", "fields", "-e", "ip.dst", "-e", "udp.port", "-e", "ip.checksum.status"]
     done = subprocess.run([*asked, "-o", "ip.check_checksum:TRUE"], capture_output=True, text=True, timeout=300)
     assert [line.split("\t") for line in done.stdout.splitlines()] == [

@@ -13,7 +13,7 @@ import xlsxwriter
 from lxml import etree
 
 from tests.conftest import slowed
-from welvo.formats.archive import pack
+from welvo.formats.archive import pack_archive
 from welvo.formats.files import RigFileError
 from welvo.formats.workbooks import MOST_ROWS, SUFFIXES, Grid, grid_of, read_grid, table_bytes
 
@@ -124,7 +124,7 @@ def ods_of(rows: str) -> bytes:
         entries = {n: z.read(n).decode() for n in z.namelist()}
     head, _, tail = entries["content.xml"].partition("<table:table-row>")
     entries["content.xml"] = head + rows + tail.partition("</table:table-row>")[2]
-    return pack((n, text.encode()) for n, text in entries.items())
+    return pack_archive((n, text.encode()) for n, text in entries.items())
 
 
 def xlsx_of(rows: str) -> bytes:
@@ -132,7 +132,7 @@ def xlsx_of(rows: str) -> bytes:
         entries = {n: z.read(n) for n in z.namelist()}
     space = 'xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"'
     entries["xl/worksheets/sheet1.xml"] = f"<worksheet {space}><sheetData>{rows}</sheetData></worksheet>".encode()
-    return pack(entries.items())
+    return pack_archive(entries.items())
 
 
 REPEAT = ' table:number-{}-repeated="{}"'.format

@@ -33,9 +33,9 @@ from tests.fuzz.random_edits import EDITS, Chance, difference, state
 from welvo.app import commands
 from welvo.app.session import Selection
 from welvo.app.window import Window
-from welvo.checks.checker import check
+from welvo.checks.checker import check_rig
 from welvo.formats.files import RigFileError
-from welvo.formats.rigfile import dumps, loads
+from welvo.formats.rigfile import rig_from_bytes, rig_to_bytes
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.document import PARTS, Rig
@@ -175,7 +175,7 @@ class Acts:
         except (Refused, IndexError):
             return
         self._note(f"edit {name}")
-        s.take(made)
+        s.take_over_edit(made)
 
     def _select(self) -> None:
         rig, c, s = self.window.session.rig, self.chance, self.window.session
@@ -194,7 +194,7 @@ class Acts:
             options.append(Selection("segment", (on.device,), on=on))
         one = c.choice(options)
         self._note(f"select {one.kind}")
-        s.select(one)
+        s.change_selection(one)
 
     def _station(self) -> None:
         name = self.chance.choice(commands.STATIONS)
@@ -203,7 +203,7 @@ class Acts:
 
     def _undo(self) -> None:
         self._note("undo or redo")
-        self.window.session.undo() if self.chance.random() < 0.6 else self.window.session.redo()
+        self.window.session.undo_edit() if self.chance.random() < 0.6 else self.window.session.redo_edit()
 
     # ---- what opens above the window
 
@@ -247,12 +247,12 @@ class Acts:
         found = difference(state(s.index), state(built))
         if found:
             return found
-        mine, theirs = s.report, check(s.rig, s.observed, s.checker.context.now)
+        mine, theirs = s.report, check_rig(s.rig, s.observed, s.checker.context.now)
         if mine != theirs:
             a, b = set(map(repr, mine.findings)), set(map(repr, theirs.findings))
             return f"findings: only followed {sorted(a - b)[:2]}, only built {sorted(b - a)[:2]}"
         try:
-            again = loads(dumps(s.rig))
+            again = rig_from_bytes(rig_to_bytes(s.rig))
         except RigFileError as e:
             return f"what stands there cannot be opened: {e}"
         if again != s.rig:
@@ -264,7 +264,7 @@ class Acts:
         for _ in range(2000):
             if not s.history._past:
                 break
-            s.undo()
+            s.undo_edit()
         plan = replace(s.rig, tests=start.tests)  # the record of tests is no plan, and undo leaves it
         if len(s.history._future) < 490 and plan != start:  # the history holds 500 steps
             parts = [p for p in PARTS if getattr(plan, p) != getattr(start, p)]
@@ -315,7 +315,7 @@ class Acts:
                     if found:
                         return f"after {self.count} acts, {self.trail}: {found}"
             found = self.back_to_the_start(self.start)
-            self.window.session.replace(self.start, None)
+            self.window.session.replace_rig(self.start, None)
             found = found or (self.errors[0] if self.errors else "")
         return f"after {self.count} acts: {found}" if found else ""
 

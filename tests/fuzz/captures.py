@@ -9,7 +9,7 @@ from pathlib import Path
 
 from tests.fuzz.files import damaged
 from tests.fuzz.packets import packet
-from welvo.cli.benching import _send
+from welvo.cli.benching import _send_recording
 from welvo.formats import pcap
 from welvo.formats.files import RigFileError
 from welvo.formats.pcap import Datagram
@@ -29,10 +29,10 @@ def capture(c: random.Random) -> bytes:
     for n in range(c.choice((1, 20, 300))):
         now += c.choice((0.0, 0.001, 0.01, -0.5, 0.02)) if c.random() < 0.99 else c.choice((1e5, -1e5))
         levels, cid = c.randbytes(c.choice((1, 512))), bytes([1 + n % 4]) * 16
-        good = sacn.encode(sacn.Data(cid, 1 + n % 5, levels, "x", sequence=n & 255))
-        raw = c.choice((good, artnet.encode(artnet.Dmx(n % 9, b"ab", 1 + n % 255)), packet(c)[1][:1400]))
+        good = sacn.encode_sacn(sacn.Data(cid, 1 + n % 5, levels, "x", sequence=n & 255))
+        raw = c.choice((good, artnet.encode_artnet(artnet.Dmx(n % 9, b"ab", 1 + n % 255)), packet(c)[1][:1400]))
         found.append(Datagram(max(0.0, min(now, 4.2e9)), "127.0.0.9", 5568, "239.255.0.1", 5568, raw))
-    return pcap.dumps(found)
+    return pcap.write_capture(found)
 
 
 def case(seed: str) -> tuple[int, str]:
@@ -46,10 +46,10 @@ def case(seed: str) -> tuple[int, str]:
     except RigFileError as e:
         return 1, "" if len(str(e)) < 600 else f"a refusal that nobody reads: {str(e)[:300]!r}"
     in_use(recording.frames)
-    for at in (-1.0, 0.0, recording.seconds / 2, recording.seconds, 1e12):
+    for at in (-1.0, 0.0, recording.length_in_seconds / 2, recording.length_in_seconds, 1e12):
         recording.levels_at(at)
     with tempfile.TemporaryDirectory() as folder:
-        recording.save(Path(folder) / "x.pcap")
+        recording.save_recording(Path(folder) / "x.pcap")
         again = recording_of((Path(folder) / "x.pcap").read_bytes(), "x.pcap")
     if [f.levels for f in again.frames] != [f.levels for f in recording.frames]:
         return 1, "written and read again it is another capture"
@@ -57,7 +57,7 @@ def case(seed: str) -> tuple[int, str]:
         short = Recording([d for d in recording.datagrams if d.at - recording.begun < 0.5])
         if short.frames:
             begun = time.monotonic()
-            sent = _send(short, HERE, TO, 2.0)
+            sent = _send_recording(short, HERE, TO, 2.0)
             if sent["errors"]:
                 return 1, f"{sent['errors']} packets were not taken by the network"
             if time.monotonic() - begun > 10 and not limit.lasts():

@@ -19,16 +19,16 @@ from typing import Any
 import msgspec
 
 from tests.fuzz.texts import chart_text
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.formats import journal
 from welvo.formats.channel_csv import read_csv, write_csv
 from welvo.formats.files import RigFileError
 from welvo.formats.gdtf import loads_gdtf
 from welvo.formats.gdtf_write import dumps_gdtf
-from welvo.formats.library import checked, profile_from_plain, profile_json
-from welvo.formats.models import read_model, shipped, write_model
+from welvo.formats.library import check_profile, profile_from_plain, profile_json
+from welvo.formats.models import read_model, shipped_models, write_model
 from welvo.formats.plain import read_json
-from welvo.formats.rigfile import bytes_of, dumps, read_rig, to_json
+from welvo.formats.rigfile import bytes_of, read_rig, rig_to_bytes, to_json
 from welvo.rig.document import Rig
 from welvo.rig.profile import Profile
 
@@ -80,14 +80,14 @@ class Knocks:
     """Every kind of file by name: how one is made by chance, and read."""
 
     def __init__(self) -> None:
-        self.rig = gallery()
+        self.rig = make_gallery()
         small = msgspec.structs.replace(self.rig, profiles=dict(list(self.rig.profiles.items())[:3]), fixtures={})
         self.raw = json.loads(to_json(self.rig))
         self.small = json.loads(to_json(small))
-        self.zip = dumps(self.rig)
+        self.zip = rig_to_bytes(self.rig)
         self.profiles = list(self.rig.profiles.values())
         self.gdtf = [dumps_gdtf(p)[0] for p in self.profiles[:4]]
-        self.models = [write_model(m) for m in shipped().values()]
+        self.models = [write_model(m) for m in shipped_models().values()]
         self.folder = Path(tempfile.mkdtemp(prefix="welvo-fuzz-"))
         self.kinds: dict[str, Callable[[random.Random], None]] = {
             "rig": self._rig, "rig bytes": self._rig_bytes, "archive": self._archive, "fixture type": self._gdtf,
@@ -131,7 +131,7 @@ class Knocks:
     def _profile(self, c: random.Random) -> None:
         raw = mutated(c, json.loads(profile_json(c.choice(self.profiles))))
         found = profile_from_plain(read_json(msgspec.json.encode(raw), "x"), "x")
-        self._keep(Rig(profiles={"p": checked(found, "x")}))
+        self._keep(Rig(profiles={"p": check_profile(found, "x")}))
 
     def _table(self, c: random.Random) -> None:
         text = write_csv(next(iter(c.choice(self.profiles).modes.values())))
@@ -142,13 +142,13 @@ class Knocks:
             cells[c.randrange(len(cells))] = c.choice(("", "-1", "1e999", "99999999999", "nan", '"', "a+b", "1+1", "²"))
             rows[n] = ",".join(cells)
         mode, _ = read_csv("\n".join(rows))
-        self._keep(Rig(profiles={"p": checked(Profile(name="x", modes={"m": mode}), "x")}))
+        self._keep(Rig(profiles={"p": check_profile(Profile(name="x", modes={"m": mode}), "x")}))
 
     def _chart(self, c: random.Random) -> None:
         from welvo.formats.chart import read_chart
 
-        mode = read_chart(chart_text(c) + c.choice(("", " " + c.randbytes(8).decode("latin-1")))).mode("m")
-        self._keep(Rig(profiles={"p": checked(Profile(name="x", modes={"m": mode}), "x")}))
+        mode = read_chart(chart_text(c) + c.choice(("", " " + c.randbytes(8).decode("latin-1")))).mode_of_chart("m")
+        self._keep(Rig(profiles={"p": check_profile(Profile(name="x", modes={"m": mode}), "x")}))
 
     def _model(self, c: random.Random) -> None:
         text = c.choice(self.models)
@@ -163,20 +163,20 @@ class Knocks:
         rig = msgspec.Raw(msgspec.json.encode(mutated(c, self.small)))
         data = msgspec.json.encode(journal.Entry(1.0, "", "x", rig))
         (self.folder / "journal-1.json").write_bytes(damaged(c, data) if c.random() < 0.5 else data)
-        for found in journal.abandoned(self.folder)[0]:
+        for found in journal.find_abandoned(self.folder)[0]:
             self._keep(found.rig)
 
     def _settings(self, c: random.Random) -> None:
         from welvo.app.computer import Computer
 
         raw = mutated(c, {"interface": "127.0.0.1", "theme": "dark", "text_step": 0, "recent": ["a"], "width": 1280})
-        file = Computer.file()
+        file = Computer.settings_file()
         file.parent.mkdir(parents=True, exist_ok=True)
         data = msgspec.json.encode(raw)
         file.write_bytes(damaged(c, data) if c.random() < 0.4 else data)
-        found = Computer.load()
+        found = Computer.load_settings()
         assert found.theme in ("desktop", "dark", "light") and 200 <= found.width <= 16000
-        found.save()
+        found.save_settings()
 
     def one(self, seed: str) -> tuple[int, str]:
         """One file of some kind; gives what is wrong."""

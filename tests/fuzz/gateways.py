@@ -13,10 +13,10 @@ from typing import Any
 
 from tests.live.test_rdm_link import Wire
 from tests.live.test_rdm_serial import Cable
-from welvo.formats.models import shipped
+from welvo.formats.models import shipped_models
 from welvo.live import rdm_link
 from welvo.live.links import LinkError
-from welvo.live.rdm_link import Gateways, find
+from welvo.live.rdm_link import Gateways, find_responders
 from welvo.live.rdm_serial import SerialRdm
 from welvo.patience import Limit
 from welvo.protocols import artnet, rdm
@@ -41,7 +41,7 @@ class Hostile(Wire):
         self.c, self.how = c, c.random()
 
     def send_artnet(self, packet: artnet.Packet, ip: str) -> None:
-        for raw in self.node.take_artnet(artnet.decode(artnet.encode(packet)), "127.0.0.1"):
+        for raw in self.node.take_artnet(artnet.decode_artnet(artnet.encode_artnet(packet)), "127.0.0.1"):
             for _ in range(self.c.choice((0, 1, 1, 1, 3)) if self.how < 0.8 else 1):
                 self._say(raw, ip)
 
@@ -51,7 +51,7 @@ class Hostile(Wire):
             for _ in range(self.c.choice((1, 2, 6))):
                 hurt[self.c.randrange(10, len(hurt))] = self.c.randrange(256)
         with contextlib.suppress(WireError):  # which the listener counts as noise
-            answer = artnet.decode(bytes(hurt))
+            answer = artnet.decode_artnet(bytes(hurt))
             if isinstance(answer, artnet.TodData | artnet.Rdm) and self.on_rdm:
                 self.on_rdm(answer, ip)
 
@@ -84,15 +84,15 @@ def case(seed: str) -> tuple[int, str]:
     rdm_link.ANSWER, rdm_link.TABLE_AGAIN = 0.005, 0.01
     limit, begun = Limit(SECONDS), time.monotonic()
     if c.random() < 0.5:
-        node = Node("127.0.0.21", shipped()["weir-2"], {"A.universe": 3}, time.monotonic)
+        node = Node("127.0.0.21", shipped_models()["weir-2"], {"A.universe": 3}, time.monotonic)
         node.lines = {"A": LampLine(_lamps(c))}
         node.search_takes = 0.01
-        port: Any = Gateways(Hostile(node, c)).port("127.0.0.21", 3)  # type: ignore[arg-type]
+        port: Any = Gateways(Hostile(node, c)).port_at("127.0.0.21", 3)  # type: ignore[arg-type]
     else:
         cable = Noisy(c, *(x.uid for x in _lamps(c)))
         port = SerialRdm("x", lambda _: cable, within=0.0)
     try:
-        found = asyncio.run(find(port, True))
+        found = asyncio.run(find_responders(port, True))
     except (LinkError, Refused) as e:
         return 1, "" if len(str(e)) < 600 else f"a refusal that nobody reads: {str(e)[:300]!r}"
     if wrong := [x for x in found if not 0 < x.uid <= rdm.HIGHEST_UID or not 0 <= x.footprint <= 512]:

@@ -19,7 +19,7 @@ from PySide6.QtCore import QCoreApplication, QTimer
 from tests.fuzz.random_edits import EDITS, Chance
 from welvo.app.recovery import Keeper
 from welvo.app.session import Session
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.formats import journal
 from welvo.patience import crowding
 from welvo.rig.base import Refused
@@ -32,7 +32,7 @@ WITHIN = 1.0
 def editor(seed: str, folder: Path, told: int) -> None:
     """Edit by chance, and count the edits in the rig's own name; each count is told when it is made."""
     _app = QCoreApplication([])
-    session, chance = Session(gallery()), Chance(seed)
+    session, chance = Session(make_gallery()), Chance(seed)
     keeper = Keeper(session, folder)
     count = 0
 
@@ -40,9 +40,9 @@ def editor(seed: str, folder: Path, told: int) -> None:
         nonlocal count
         name = chance.choice(list(EDITS))
         with contextlib.suppress(Refused, IndexError):
-            session.take(EDITS[name](chance, session.rig, session.index))
+            session.take_over_edit(EDITS[name](chance, session.rig, session.index))
         count += 1
-        session.edit(rename_rig, f"edit {count}")
+        session.make_edit(rename_rig, f"edit {count}")
         os.write(told, f"{count} {time.monotonic()}\n".encode())
 
     timer = QTimer(interval=15)
@@ -76,7 +76,7 @@ def case(seed: str, folder: Path) -> str:
         os.waitpid(pid, 0)
         made = [(int(n), float(at)) for n, at in (line.split() for line in [first, *lines] if line.endswith("\n"))]
     due = max((n for n, at in made if killed - at > patience), default=0)
-    found, damaged = journal.abandoned(folder)
+    found, damaged = journal.find_abandoned(folder)
     if damaged:
         return f"seed “{seed}”: the journal is damaged"
     if not found:

@@ -12,19 +12,19 @@ from pathlib import Path
 
 from msgspec.structs import replace
 
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.formats.files import backup_of
-from welvo.formats.rigfile import load, save
+from welvo.formats.rigfile import load_rig_file, save_rig_file
 
 
 def saver(file: Path) -> None:
     """Save two states in turn until the end."""
-    rig = gallery()
+    rig = make_gallery()
     states = [replace(rig, name=n) for n in ("first", "second")]
     print("saving", flush=True)
     n = 0
     while True:
-        save(states[n % 2], file)
+        save_rig_file(states[n % 2], file)
         n += 1
 
 
@@ -32,8 +32,8 @@ def knock(seed: str, count: int, go_on: Callable[[], bool], folder: Path) -> tup
     """How many were killed, and what broke. Children are forked, so that a kill costs no start of Python."""
     chance = random.Random(seed)
     file = folder / "hall.welvo"
-    rig = replace(gallery(), name="first")
-    save(rig, file)
+    rig = replace(make_gallery(), name="first")
+    save_rig_file(rig, file)
     for n in range(1, count + 1):
         pid = os.fork()
         if pid == 0:
@@ -47,14 +47,14 @@ def knock(seed: str, count: int, go_on: Callable[[], bool], folder: Path) -> tup
         os.waitpid(pid, 0)
         for f in (file, backup_of(file)):
             if f.exists():
-                found = load(f)
+                found = load_rig_file(f)
                 if replace(found, name="first") != rig or found.name not in ("first", "second"):
                     return n, f"{f.name} reads as another rig after kill {n} of seed {seed}"
         if not file.exists():
             return n, f"the file is gone after kill {n} of seed {seed}"
         if not go_on():
             break
-    save(rig, file)
+    save_rig_file(rig, file)
     left = sorted(p.name for p in folder.iterdir())
     return n, "" if set(left) <= {"hall.welvo", "hall.welvo~"} else f"left behind: {left}"
 

@@ -21,17 +21,17 @@ from msgspec.structs import replace
 from tests.fuzz.files import mutated
 from tests.fuzz.random_edits import EDITS, Chance
 from tests.rig.test_reference_table import whole
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.formats.files import RigFileError
-from welvo.formats.rigfile import bytes_of, dumps, loads, read_rig, to_json
+from welvo.formats.rigfile import bytes_of, read_rig, rig_from_bytes, rig_to_bytes, to_json
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.base import Refused
-from welvo.rig.diff import GONE, Touch, touches, value_at
-from welvo.rig.document import PARTS, Rig, put
-from welvo.rig.merge import Merged, merge
+from welvo.rig.diff import GONE, Touch, list_differences, value_at
+from welvo.rig.document import PARTS, Rig, put_entries
+from welvo.rig.merge import Merged, merge_rigs
 from welvo.rig.patched import Fixture, Place
-from welvo.rig.reference_table import entries_of, lost
+from welvo.rig.reference_table import entries_of, lost_references
 from welvo.rig.refs import PortRef
 from welvo.rig.runs import PixelType
 from welvo.runs.edits import add_supply, change_segment, remove_supply
@@ -39,7 +39,7 @@ from welvo.runs.edits import add_supply, change_segment, remove_supply
 Wish = Callable[[Chance, Rig], Any]
 OWN: dict[str, Wish] = {
     "hang after": lambda c, r: edits.set_fixtures(r, "", {c.lamp(r): {"at": (Place(after=c.item(r), gap=2),)}}),
-    "take out": lambda c, r: edits.remove_items(r, c.items(r, 2)),
+    "take out": lambda c, r: edits.take_out_items(r, c.items(r, 2)),
     "add a lamp": lambda c, r: _lamp(c, r),
     "a kind of pixels": lambda c, r: _kind(c, r),
     "no kind of pixels": lambda c, r: edits.take_out(r, "", "pixel_types", [c.key_of(r.pixel_types)]),
@@ -58,14 +58,14 @@ def _lamp(c: Chance, rig: Rig) -> Any:
     if any(f.number == lamp.number for f in rig.fixtures.values()):
         raise Refused("there is one")
     key = f"f{len(rig.fixtures) + 1}"
-    return put(rig, "", fixtures={key if key not in rig.fixtures else f"g{c.randint(1, 10**6)}": lamp})
+    return put_entries(rig, "", fixtures={key if key not in rig.fixtures else f"g{c.randint(1, 10**6)}": lamp})
 
 
 def _kind(c: Chance, rig: Rig) -> Any:
     key = c.key_of(rig.elements)
     kinds = {**rig.pixel_types, f"k{len(rig.pixel_types) + 1}": PixelType(name="Silk", order="RGB")}
     name = c.choice(list(kinds))
-    return put(rig, "", pixel_types={name: kinds[name]}, elements={key: replace(rig.elements[key], type=name)})
+    return put_entries(rig, "", pixel_types={name: kinds[name]}, elements={key: replace(rig.elements[key], type=name)})
 
 
 def _gear(c: Chance, rig: Rig) -> Any:
@@ -76,7 +76,7 @@ def _gear(c: Chance, rig: Rig) -> Any:
     assert port.bus is not None
     gear = tuple(replace(g, fixture=c.lamp(rig)) for g in port.bus.gear)
     ports_ = {**device.ports, ref.port: replace(port, bus=replace(port.bus, gear=gear))}
-    return put(rig, "", devices={ref.device: replace(device, ports=ports_)})
+    return put_entries(rig, "", devices={ref.device: replace(device, ports=ports_)})
 
 
 def changed(c: Chance, rig: Rig, count: int) -> Rig:
@@ -95,7 +95,7 @@ def changed(c: Chance, rig: Rig, count: int) -> Rig:
 def dangling(rig: Rig) -> Iterator[tuple[str, str, str]]:
     for part in (*PARTS, "rig"):
         for key, entry in entries_of(rig, part):
-            yield from ((part, key, to) for _, to in lost(rig, part, entry))
+            yield from ((part, key, to) for _, to in lost_references(rig, part, entry))
 
 
 def missing(base: Rig, side: Rig, found: Merged) -> Iterator[Touch]:
@@ -103,12 +103,12 @@ def missing(base: Rig, side: Rig, found: Merged) -> Iterator[Touch]:
     meetings = [(m.part, m.id, m.path) for m in found.meetings] + [
         (m.part, m.twin, ()) for m in found.meetings if m.twin
     ]
-    for t in touches(base, side):
+    for t in list_differences(base, side):
         if (t.part, t.id) in found.mended or (t.part == "rig" and ("rig", "") in found.mended):
             continue
         if any(p == t.part and k == t.id and path[: len(t.path)] == t.path[: len(path)] for p, k, path in meetings):
             continue
-        now = value_at(found.rig, *t.place)
+        now = value_at(found.rig, *t.touched_place)
         if now == t.after or _is_in(t, now):
             continue
         yield t
@@ -127,7 +127,7 @@ def same(a: Rig, b: Rig) -> list[Touch]:
     def as_set(v: Any) -> Any:
         return frozenset(v) if isinstance(v, tuple) and all(isinstance(x, str) for x in v) else v
 
-    return [t for t in touches(a, b) if as_set(t.before) != as_set(t.after)]
+    return [t for t in list_differences(a, b) if as_set(t.before) != as_set(t.after)]
 
 
 def wrong(seed: str) -> str:
@@ -138,23 +138,26 @@ def wrong(seed: str) -> str:
     if any(True for rig in (base, mine, theirs) for _ in dangling(rig)):
         return f"an edit left something behind: {[next(iter(dangling(r)), '') for r in (base, mine, theirs)]}"
     try:
-        found = merge(base, mine, theirs)
+        found = merge_rigs(base, mine, theirs)
     except Refused as e:
         return "" if "cannot be merged" in str(e) else f"refused: {e}"
     if left := list(dangling(found.rig)):
         return f"refers to what is gone: {left[:3]}"
-    if loads(dumps(found.rig)) != found.rig:
+    if rig_from_bytes(rig_to_bytes(found.rig)) != found.rig:
         return "it reads as another rig"
     for name, side in (("mine", mine), ("theirs", found.theirs)):
         if gone := next(missing(base, side, found), None):
             after = "gone" if gone.after is GONE else repr(gone.after)[:300]
-            return f"lost in silence of {name}: {gone.place} → {after}; now {value_at(found.rig, *gone.place)!r:.300}"
+            return (
+                f"lost in silence of {name}: {gone.touched_place} → {after}; now "
+                f"{value_at(found.rig, *gone.touched_place)!r:.300}"
+            )
     if found.theirs is theirs:
         try:
-            back = merge(base, theirs, mine)
+            back = merge_rigs(base, theirs, mine)
             if back.theirs is mine:
-                back = merge(base, theirs, mine, {m.place: "theirs" for m in back.meetings})
-                decided = merge(base, mine, theirs, {m.place: "mine" for m in found.meetings})
+                back = merge_rigs(base, theirs, mine, {m.meeting_place: "theirs" for m in back.meetings})
+                decided = merge_rigs(base, mine, theirs, {m.meeting_place: "mine" for m in found.meetings})
                 if other := same(decided.rig, back.rig):
                     return f"the other way round it is another rig: {other[0]!r:.500}"
         except Refused as e:
@@ -164,7 +167,7 @@ def wrong(seed: str) -> str:
 
 @cache
 def _raw() -> Any:
-    return json.loads(to_json(gallery()))
+    return json.loads(to_json(make_gallery()))
 
 
 def hostile(seed: str) -> str:
@@ -175,10 +178,10 @@ def hostile(seed: str) -> str:
         for _ in range(20):
             with contextlib.suppress(RigFileError):
                 return read_rig(msgspec.json.encode(mutated(chance, _raw())), "x").rig
-        return gallery()
+        return make_gallery()
 
     try:
-        bytes_of(merge(opened(), opened(), opened()).rig, Path("x.welvo"))
+        bytes_of(merge_rigs(opened(), opened(), opened()).rig, Path("x.welvo"))
     except Refused as e:
         return "" if len(str(e)) < 600 else f"a refusal that nobody reads: {str(e)[:300]!r}"
     return ""

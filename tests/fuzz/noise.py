@@ -16,8 +16,8 @@ from pathlib import Path
 import psutil
 
 from tests.fuzz.packets import packet
-from welvo.demo.gallery import gallery, state_file
-from welvo.formats.rigfile import save
+from welvo.demo.gallery import make_gallery, state_file
+from welvo.formats.rigfile import save_rig_file
 from welvo.live.interfaces import Interface
 from welvo.live.listener import Listener
 from welvo.live.status import read_status
@@ -48,7 +48,7 @@ def send(seed: str, seconds: float, rate: int, to: list[str]) -> None:
     while (now := time.monotonic()) - begun < seconds:
         if now >= next_good:
             next_good += GOOD_EVERY
-            data = sacn.encode(sacn.Data(CID, 4242, bytes([good & 255]) * 8, "good", sequence=good & 255))
+            data = sacn.encode_sacn(sacn.Data(CID, 4242, bytes([good & 255]) * 8, "good", sequence=good & 255))
             for ip in to:
                 sock.sendto(data, (ip, sacn.PORT))
             good += 1
@@ -64,12 +64,12 @@ def send(seed: str, seconds: float, rate: int, to: list[str]) -> None:
 def knock(seed: int | str, seconds: float, rate: int, folder: Path) -> tuple[str, str]:
     """What was measured, and what was wrong; empty when nothing was."""
     file = folder / "r.welvo"
-    save(gallery(), file)
+    save_rig_file(make_gallery(), file)
     stand_ins = StandIns(file, state_file())
     listener = Listener(HERE, poll=False)
     try:
         stand_ins.wait_ready()
-        listener.start()
+        listener.start_listening()
         child = psutil.Process(stand_ins._process.pid)
         before = psutil.Process().memory_info().rss, child.memory_info().rss
         sender = subprocess.Popen(
@@ -81,7 +81,7 @@ def knock(seed: int | str, seconds: float, rate: int, folder: Path) -> tuple[str
         out, _ = sender.communicate(timeout=seconds + 30)
         good, sent = map(int, out.split())
         time.sleep(0.5)
-        seen = sum(x.frames for x in listener.sources(time.time()) if x.wire == 4242 and x.name == "good")
+        seen = sum(x.frames for x in listener.heard_sources(time.time()) if x.wire == 4242 and x.name == "good")
         after = psutil.Process().memory_info().rss, child.memory_info().rss
         answers = read_status("127.0.0.31", 8421)  # its name may be another: some of the noise programs it
         grown = [(b - a) >> 20 for a, b in zip(before, after)]
@@ -94,11 +94,11 @@ def knock(seed: int | str, seconds: float, rate: int, folder: Path) -> tuple[str
             wrong.append(f"{good - seen} good packets were not seen")
         if max(grown) > 60:
             wrong.append("memory grew")
-        if listener.faults.count or not listener.running:
+        if listener.faults.count or not listener.is_running:
             wrong.append("listening broke")
-        if len(answers["ports"]) != 4 or not stand_ins.running:
+        if len(answers["ports"]) != 4 or not stand_ins.is_running:
             wrong.append("the stand-ins broke")
         return words, "; ".join(wrong)
     finally:
         listener.close()
-        stand_ins.stop()
+        stand_ins.stop_process()

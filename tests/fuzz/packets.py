@@ -12,14 +12,17 @@ from welvo.protocols.wire import WireError
 
 CID = bytes(range(1, 17))
 GOOD: tuple[tuple[Callable[[bytes], object], bytes], ...] = (
-    (sacn.decode, sacn.encode(sacn.Data(CID, 3, bytes(64), "desk", sync=7000))),
-    (sacn.decode, sacn.encode(sacn.SyncPacket(CID, 8000, 5))),
-    (sacn.decode, sacn.encode(sacn.Discovery(CID, "desk", tuple(range(1, 40))))),
-    (artnet.decode, artnet.encode(artnet.Dmx(5, bytes(64), 3))),
-    (artnet.decode, artnet.encode(artnet.Poll())),
-    (artnet.decode, artnet.encode(artnet.PollReply((127, 0, 0, 9), "BOX", port_types=(0x80,) * 4, sw_out=(1, 2)))),
-    (artnet.decode, artnet.encode(artnet.Address(2, 0x81, 0x82))),
-    (ddp.decode, ddp.encode(ddp.Packet(bytes(64), 300, True, 4, timecode=77))),
+    (sacn.decode_sacn, sacn.encode_sacn(sacn.Data(CID, 3, bytes(64), "desk", sync=7000))),
+    (sacn.decode_sacn, sacn.encode_sacn(sacn.SyncPacket(CID, 8000, 5))),
+    (sacn.decode_sacn, sacn.encode_sacn(sacn.Discovery(CID, "desk", tuple(range(1, 40))))),
+    (artnet.decode_artnet, artnet.encode_artnet(artnet.Dmx(5, bytes(64), 3))),
+    (artnet.decode_artnet, artnet.encode_artnet(artnet.Poll())),
+    (
+        artnet.decode_artnet,
+        artnet.encode_artnet(artnet.PollReply((127, 0, 0, 9), "BOX", port_types=(0x80,) * 4, sw_out=(1, 2))),
+    ),
+    (artnet.decode_artnet, artnet.encode_artnet(artnet.Address(2, 0x81, 0x82))),
+    (ddp.decode_ddp, ddp.encode_ddp(ddp.Packet(bytes(64), 300, True, 4, timecode=77))),
 )
 
 
@@ -51,12 +54,12 @@ def knock(seed: int | str, count: int, go_on: Callable[[], bool]) -> tuple[int, 
                 pass
             except Exception as e:
                 return n, f"{decode.__module__} raised {e!r} for {raw.hex()}"
-            listener.take(raw, f"127.0.{n >> 8 & 3}.{n & 255}", 1000.0 + n * 1e-4)
+            listener.take_datagram(raw, f"127.0.{n >> 8 & 3}.{n & 255}", 1000.0 + n * 1e-4)
             if listener.faults.count:
-                return n, listener.faults.take()[0].trace
+                return n, listener.faults.take_faults()[0].trace
             if n % 4096 == 0:
-                listener.sources(1000.0 + n * 1e-4)
-                listener.heard()
+                listener.heard_sources(1000.0 + n * 1e-4)
+                listener.heard_devices()
                 if not go_on():
                     break
     finally:

@@ -101,7 +101,7 @@ async def _knock(c: random.Random) -> str:
     made, _ = penstock()
     made.ip = "127.0.0.97"
     served = Host([made], [])
-    await served.start()
+    await served.start_hosting()
     port = made.model.status_port
     before = len(os.listdir("/proc/self/fd"))
     try:
@@ -127,7 +127,7 @@ async def _knock(c: random.Random) -> str:
     except TimeoutError:
         return "a good question is not answered any more"
     finally:
-        await served.stop()
+        await served.stop_hosting()
 
 
 def serve(seed: str) -> tuple[int, str]:

@@ -12,19 +12,19 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
-from welvo.checks.checker import Checker, check
-from welvo.demo.gallery import gallery
+from welvo.checks.checker import Checker, check_rig
+from welvo.demo.gallery import make_gallery
 from welvo.formats.chart import read_chart
 from welvo.observed.values import NOTHING
 from welvo.patch import adding, arrange, consequences, laying, steps, table
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Edit, Rig, put, put_rig
+from welvo.rig.document import Change, Edit, Rig, put_entries, put_rig
 from welvo.rig.history import History
 from welvo.rig.patched import Element, Place
 from welvo.rig.profile import Profile
-from welvo.rig.references import broken
+from welvo.rig.references import broken_references
 from welvo.rig.refs import SegmentRef
 from welvo.rig.runs import PixelType, Segment
 from welvo.runs import bridge, wish
@@ -111,7 +111,7 @@ class Chance(random.Random):
             ("gap 5", "dimmer, red, green, blue", "8 x (red green blue)", "pan 16, tilt 16, dimmer", "gap 200",
              "break A: dimmer, red\nbreak B: 3 x (red green blue)")
         )  # fmt: skip
-        return read_chart(chart).mode("m")
+        return read_chart(chart).mode_of_chart("m")
 
 
 def _change_run(c: Chance, rig: Rig, _: Index) -> Edit:
@@ -133,13 +133,13 @@ def _laid(c: Chance, rig: Rig, index: Index) -> Edit:
     keys = [(k, 0) for k in c.items(rig, 5)]
     start = (c.key_of(rig.universes), c.randint(1, 512)) if c.random() < 0.7 else None
     wanted = laying.Laying(start, c.choice(("packed", "gap", "spacing", "round")), c.choice((0, 5, 50)))  # type: ignore[arg-type]
-    return laying.take(rig, laying.lay(index, keys, wanted, keep_runs=c.random() < 0.7))
+    return laying.take_layout(rig, laying.lay_out_items(index, keys, wanted, keep_runs=c.random() < 0.7))
 
 
 def _new_place(c: Chance, rig: Rig, _: Index) -> Edit:
     key = c.item(rig)
     if key in rig.elements:
-        return put(rig, "", elements={key: replace(rig.elements[key], at=c.place(rig))})
+        return put_entries(rig, "", elements={key: replace(rig.elements[key], at=c.place(rig))})
     count = len(rig.fixtures[key].at) or 1
     return edits.set_fixtures(rig, "", {key: {"at": tuple(c.place(rig) for _ in range(c.randint(1, count)))}})
 
@@ -157,14 +157,14 @@ def _revised(c: Chance, rig: Rig, _: Index) -> Edit:
     pid = c.key_of(rig.profiles)
     old = rig.profiles[pid]
     modes = {m: replace(c.mode(), name=v.name) for m, v in old.modes.items()}
-    return consequences.revise(rig, pid, replace(old, modes=modes, revision=str(c.random())), c.random() < 0.5)
+    return consequences.revise_profile(rig, pid, replace(old, modes=modes, revision=str(c.random())), c.random() < 0.5)
 
 
 def _split(c: Chance, rig: Rig, _: Index) -> Edit:
     device = c.key_of(rig.devices)
     ports = rig.device_models[rig.devices[device].model].ports
     shares = [PortShare(p, 1 + 10 * n, 10, c.random() < 0.5) for n, p in enumerate(ports[: c.randint(1, 3)])]
-    return runs.split(rig, c.key_of(rig.elements), device, shares, c.choice((0, 5)))
+    return runs.split_over_ports(rig, c.key_of(rig.elements), device, shares, c.choice((0, 5)))
 
 
 def _port_fields(c: Chance, rig: Rig) -> dict[str, Any]:
@@ -191,9 +191,9 @@ def _bridge_model(c: Chance, rig: Rig, _: Index) -> Edit:
 
 
 def _cells(c: Chance, rig: Rig, index: Index) -> Edit:
-    column = c.choice([k for k in table.columns(rig) if k not in ("device", "port")])
+    column = c.choice([k for k in table.keys_of_columns(rig) if k not in ("device", "port")])
     typed = c.choice(("", "5", "3.100", "free", "run", "after 101 +2", "Front #", "7-12", "1", "x"))
-    return table.change(index, c.lamps(rig), column, typed)
+    return table.change_cells(index, c.lamps(rig), column, typed)
 
 
 def _consequence_mode(c: Chance, rig: Rig, _: Index) -> Edit:
@@ -241,8 +241,8 @@ EDITS: dict[str, Draw] = {
     i: edits.set_profile(r, c.key_of(r.profiles), "", notes=str(c.random())), "remove_profile": lambda c, r,
     i: edits.remove_profile(r, c.key_of(r.profiles)), "place": _new_place, "element": _element, "laying": _laid,
     "revise": _revised, "split": _split, "cells": _cells, "move": lambda c, r,
-    i: edits.move(r, c.item(r), 0, c.key_of(r.universes), c.randint(1, 512)), "remove_items": lambda c, r,
-    i: edits.remove_items(r, c.items(r, 2)), "add_element": lambda c, r,
+    i: edits.move_item(r, c.item(r), 0, c.key_of(r.universes), c.randint(1, 512)), "remove_items": lambda c, r,
+    i: edits.take_out_items(r, c.items(r, 2)), "add_element": lambda c, r,
     i: edits.add_element(r, Element(name="new", pixels=c.randint(1, 99), at=c.place(r))), "add_universe": lambda c, r,
     i: edits.add_universe(r, c.choice((None, c.randint(1, 40)))), "set_universe": lambda c, r,
     i: edits.set_universe(r, c.key_of(r.universes), "", **_universe_fields(c)), "remove_universe": lambda c, r,
@@ -254,36 +254,39 @@ EDITS: dict[str, Draw] = {
     i: edits.set_device(r, c.key_of(r.devices), "", packs=c.choice(("dense", "whole"))), "remove_device": lambda c, r,
     i: edits.remove_device(r, c.key_of(r.devices)), "plan_setting": lambda c, r,
     i: edits.plan_setting(r, *(d := c.port(r))[:1], f"{d[1]}.universe", c.randint(1, 9)), "set_port": lambda c, r,
-    i: edits.set_port(r, *c.port(r), "", **_port_fields(c, r)), "share": lambda c, r, i: edits.share(r, c.lamps(r, 3)),
-    "overlay": lambda c, r, i: edits.overlay(r, c.items(r, 3)), "unshare": lambda c, r,
-    i: edits.unshare(r, c.key_of(r.shares)), "groups": lambda c, r, i: edits.put_in_groups(r, c.items(r), ["Front"]),
+    i: edits.set_port(r, *c.port(r), "", **_port_fields(c, r)), "share": lambda c, r, i: edits.share_places(r,
+    c.lamps(r, 3)),
+    "overlay": lambda c, r, i: edits.declare_overlay(r, c.items(r, 3)), "unshare": lambda c, r,
+    i: edits.end_share(r, c.key_of(r.shares)), "groups": lambda c, r, i: edits.put_in_groups(r, c.items(r), ["Front"]),
     "set_columns": lambda c, r, i: edits.set_columns(r, c.choice((["Use"], ["Circuit", "extra"]))),
     "set_field": lambda c, r, i: edits.set_field(r, (k := c.lamps(r)), c.choice(r.columns), ["x"] * len(k)),
-    "lock": lambda c, r, i: edits.lock(r, c.items(r), c.random() < 0.5), "add_sender": lambda c, r,
+    "lock": lambda c, r, i: edits.lock_items(r, c.items(r), c.random() < 0.5), "add_sender": lambda c, r,
     i: edits.add_sender(r, "Desk"), "set_sender": lambda c, r,
     i: edits.set_sender(r, c.key_of(r.senders), "", universe_size=c.choice((120, 510, 512))),
     "remove_sender": lambda c, r, i: edits.remove_sender(r, c.key_of(r.senders)), "set_show": lambda c, r,
     i: edits.set_show(r, c.choice(["", *r.uses])), "change_show": _show, "remove_show": lambda c, r,
     i: edits.remove_show(r, c.key_of(r.uses)), "waive": lambda c, r,
-    i: edits.waive(r, "FEED-03", c.key_of(r.feeds), "", "so"), "unwaive": lambda c, r,
-    i: edits.unwaive(r, *(w := r.waivers[c.key_of(r.waivers)], (w.code, w.subject))[1]), "add_fixtures": lambda c, r,
+    i: edits.waive_finding(r, "FEED-03", c.key_of(r.feeds), "", "so"), "unwaive": lambda c, r,
+    i: edits.end_waiver(r, *(w := r.waivers[c.key_of(r.waivers)], (w.code, w.subject))[1]), "add_fixtures": lambda c, r,
     i: adding.add_fixtures(
         i, adding.Wish(c.randint(1, 5), (p := c.key_of(r.profiles)), c.key_of(r.profiles[p].modes), "free")
     ), "series": lambda c, r,
     i: adding.patch_series(i, [(k, 0) for k in c.lamps(r)], c.choice(("3.001 +20", "free", "5.1"))), "copy": lambda c,
     r, i: arrange.copy_items(r, c.items(r, 3)), "swap": lambda c, r,
-    i: arrange.swap_items(i, (c.lamp(r), 0), (c.lamp(r), 0)), "trim": lambda c, r, i: capacity.trim(i),
+    i: arrange.swap_items(i, (c.lamp(r), 0), (c.lamp(r), 0)), "trim": lambda c, r, i: capacity.trim_universes(i),
     "with_mode": _consequence_mode, "change_mode": _change_mode, "remove_mode": _remove_mode, "order_modes": _order,
     "steps": lambda c, r,
     i: steps.apply_steps(r, [steps.Step(k, 0, c.key_of(r.universes), c.randint(1, 500)) for k in c.items(r)], ""),
     "first": lambda c, r, i: table.change_first(i, c.items(r), c.choice(("4.001", "free", "3.1 +9"))),
-    "unpatch": lambda c, r, i: table.unpatch(r, [(k, 0) for k in c.items(r)]), "numbers": lambda c, r,
+    "unpatch": lambda c, r, i: table.unpatch_breaks(r, [(k, 0) for k in c.items(r)]), "numbers": lambda c, r,
     i: table.number_series(r, c.lamps(r), str(c.randint(1000, 9000))), "names": lambda c, r,
     i: table.name_series(r, c.lamps(r), "Bar #"), "full_brightness": lambda c, r,
-    i: bridge.full_brightness(r, *c.run(r)), "flat": lambda c, r, i: bridge.flat(r, *c.run(r)), "still": lambda c, r,
-    i: bridge.still(r, *c.port(r)), "set_right": lambda c, r, i: bridge.set_right(r, *c.run(r)),
+    i: bridge.full_brightness(r, *c.run(r)), "flat": lambda c, r, i: bridge.flatten_gamma(r, *c.run(r)),
+    "still": lambda c, r,
+    i: bridge.take_effects_off(r, *c.port(r)), "set_right": lambda c, r, i: bridge.set_right(r, *c.run(r)),
     "follow_runs": lambda c, r, i: runs.follow_runs(r, *c.port(r), all_of_them=c.random() < 0.5),
-    "fix_addresses": lambda c, r, i: runs.fix_addresses(r, i.cables, c.items(r)), "change_segment": _change_run,
+    "fix_addresses": lambda c, r, i: runs.fix_addresses(r, i.cables_and_sums, c.items(r)),
+    "change_segment": _change_run,
     "change_many": lambda c, r, i: runs.change_many(r, [SegmentRef(*c.run(r))], "", group=c.choice((1, 2))),
     "take_down": lambda c, r, i: runs.take_down(r, *(x := c.run(r))[:2], [x[2]]), "move_segment": lambda c, r,
     i: runs.move_segment(r, *c.run(r), c.port(r)[1], c.randint(0, 3)), "insert_at_pixel": lambda c, r,
@@ -299,7 +302,7 @@ EDITS: dict[str, Draw] = {
     r, i: runs.put_pixel_kind(r, "k", PixelType(name="K", order="RGBW")), "follow_cable": lambda c, r,
     i: runs.follow_cable(r, c.item(r)), "guidance": lambda c, r, i: runs.set_guidance(r, 250.0),
     "bridge_model": _bridge_model, "set_model": lambda c, r, i: runs.set_model(r, *_model(c, r)), "attach": lambda c,
-    r, i: runs.attach(r, *c.port(r), _segments(c, r), follow=c.random() < 0.7), "attach_wish": lambda c, r,
+    r, i: runs.attach_segments(r, *c.port(r), _segments(c, r), follow=c.random() < 0.7), "attach_wish": lambda c, r,
     i: wish.attach_wish(r, *c.port(r), c.choice(("ribbon 20", "3 null", "bridge 66: 101, 102"))),
 }  # fmt: skip
 
@@ -310,15 +313,16 @@ def state(index: Index) -> dict[str, Any]:
     live = np.flatnonzero(index.uni[: index._used] >= 0)
     rows = {n: u for u, n in index._uni_row.items()}
     return {
-        "spans": {k: index.spans(k) for k in (*rig.fixtures, *rig.elements) if index.spans(k)},
-        "on": {u: index.on(u) for u in rig.universes},
+        "spans": {k: index.spans_of(k) for k in (*rig.fixtures, *rig.elements) if index.spans_of(k)},
+        "on": {u: index.spans_on_universe(u) for u in rig.universes},
         "columns": sorted((rows[int(index.uni[n])], int(index.first[n]), int(index.last[n])) for n in live),
-        "missing": dict(index.missing), "flagged": index.flagged(), "past": index.past_the_end(),
-        "lost": set(index.lost), "open": set(index.open), "streams": index.cables.streams, "lines": index.cables.lines,
-        "limits": {u: index.limit(u) for u in rig.universes},
+        "missing": dict(index.missing), "flagged": index.universes_with_overlaps(), "past": index.past_the_end(),
+        "lost": set(index.lost), "open": set(index.open), "streams": index.cables_and_sums.streams,
+        "lines": index.cables_and_sums.lines,
+        "limits": {u: index.limit_of_universe(u) for u in rig.universes},
         "free": {u: index.free_stretches(u) for u in rig.universes},
-        "behind": {k: index.dependents(k) for k in (*rig.fixtures, *rig.elements)},
-        "attached": {k: index.cables.attached(k) for k in (*rig.fixtures, *rig.elements)},
+        "behind": {k: index.items_that_follow(k) for k in (*rig.fixtures, *rig.elements)},
+        "attached": {k: index.cables_and_sums.ports_of_item(k) for k in (*rig.fixtures, *rig.elements)},
     }  # fmt: skip
 
 
@@ -338,7 +342,7 @@ class Trail:
 
     def __init__(self, seed: int | str, rig: Rig | None = None) -> None:
         self.chance = Chance(seed)
-        start = rig or gallery()
+        start = rig or make_gallery()
         self.history = History(start)
         self.index = Index(start)
         self.checker = Checker(self.index, NOTHING, 0.0)
@@ -349,7 +353,7 @@ class Trail:
         """One edit, undo or redo; gives its name."""
         rig = self.history.rig
         if self.chance.random() < 0.15:
-            change = self.history.undo() if self.chance.random() < 0.6 else self.history.redo()
+            change = self.history.undo_edit() if self.chance.random() < 0.6 else self.history.redo_edit()
             if change:
                 self.done.append("undo or redo")
                 self._follow(change)
@@ -363,23 +367,23 @@ class Trail:
             return ""
         self.made += 1
         self.done.append(name)
-        self.history.push(new, change)
+        self.history.push_change(new, change)
         self._follow(change)
         return name
 
     def _follow(self, change: Change) -> None:
-        followed = self.index.follow(self.history.rig, change)
-        self.checker.follow(change, followed)
+        followed = self.index.follow_change(self.history.rig, change)
+        self.checker.follow_edit(change, followed)
 
     def wrong(self, findings: bool = True) -> str:
         """What following has come to that building does not, and what no file may hold; empty when all is well."""
-        lost = broken(self.history.rig)
+        lost = broken_references(self.history.rig)
         if lost:
             return f"after {self.done[-3:]}: {lost[0]}"
         built = Index(self.history.rig)
         found = difference(state(self.index), state(built))
         if not found and findings:
-            mine, theirs = self.checker.report, check(self.history.rig, NOTHING, 0.0)
+            mine, theirs = self.checker.report_findings, check_rig(self.history.rig, NOTHING, 0.0)
             if mine != theirs:
                 a, b = set(map(repr, mine.findings)), set(map(repr, theirs.findings))
                 found = f"findings: only followed {sorted(a - b)[:2]}, only built {sorted(b - a)[:2]}"

@@ -17,7 +17,7 @@ from pathlib import Path
 from msgspec.structs import replace
 
 from tests.fuzz.files import damaged
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.formats.mvr import SCENE, loads_mvr
 from welvo.formats.mvr_take import take_scene
 from welvo.formats.mvr_write import dumps_mvr
@@ -26,7 +26,7 @@ from welvo.formats.workbooks import grid_of, table_bytes
 from welvo.patch.index import Index
 from welvo.patience import Limit
 from welvo.rig.base import Refused
-from welvo.survey.spreadsheet import Mapping, cells_of, guess, understand
+from welvo.survey.spreadsheet import Mapping, cells_of_items, guess_mapping, understand_table
 
 WILD = ("", "0", "-1", "1e999", "nan", "=1+1", "@x", "999999999", "1.001", "63999.512", "64000.1", "101", "–",
         "x" * 300, "\u202eabc", "a\nb", "1,2", "½", "512+1", "yes", "\x07", "<b>", "207", "free")  # fmt: skip
@@ -35,7 +35,7 @@ SECONDS = 20.0
 
 @cache
 def _index() -> Index:
-    return Index(gallery())
+    return Index(make_gallery())
 
 
 @cache
@@ -44,7 +44,7 @@ def _scene() -> bytes:
 
 
 def _table(c: random.Random) -> tuple[bytes, str]:
-    heads, *rows = cells_of(_index(), list(_index().rig.fixtures)[: c.choice((3, 40))])
+    heads, *rows = cells_of_items(_index(), list(_index().rig.fixtures)[: c.choice((3, 40))])
     rows = [list(r) for r in rows]
     for _ in range(c.choice((1, 3, 20))):
         row = c.choice(rows)
@@ -66,10 +66,10 @@ def _take_table(c: random.Random) -> None:
     if c.random() < 0.3:
         data = damaged(c, data)
     grid = grid_of(data, f"x{suffix}")
-    columns = list(guess(_index().rig, grid.rows[0]))
+    columns = list(guess_mapping(_index().rig, grid.rows[0]))
     if c.random() < 0.2:
         c.shuffle(columns)
-    found = understand(_index(), grid.rows, Mapping(tuple(columns), {}), grid.loose)
+    found = understand_table(_index(), grid.rows, Mapping(tuple(columns), {}), grid.loose)
     bytes_of(found.rig, Path("x.welvo"))
 
 

@@ -18,7 +18,7 @@ from tests.fuzz import captures, files, gateways, merges, packets, tables, texts
 from tests.fuzz.acts import Acts, widgets
 from tests.fuzz.random_edits import EDITS, Trail
 from welvo.app.window import Window
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.formats.chart import read_chart
 from welvo.formats.chart_write import write_chart
 from welvo.rig import edits
@@ -60,11 +60,11 @@ def test_kills_while_saving_lose_nothing(tmp_path: Path) -> None:
 
 
 def test_acts_in_the_window(make: Callable[[Rig], Window], engines: list[Recorder]) -> None:  # noqa: F811
-    window = make(gallery())
+    window = make(make_gallery())
     for seed in (21, 22):
-        window.session.replace(gallery(), None)
+        window.session.replace_rig(make_gallery(), None)
         assert Acts(window, seed).run(110, 40.0) == ""
-    window.session.replace(gallery(), None)
+    window.session.replace_rig(make_gallery(), None)
 
 
 @pytest.fixture
@@ -82,14 +82,20 @@ def engines(monkeypatch: pytest.MonkeyPatch) -> list[Recorder]:
 def test_a_window_does_not_grow_with_what_is_opened_and_closed(make: Callable[[Rig], Window]) -> None:  # noqa: F811
     from tests.app.conftest import in_dialog
 
-    window = make(gallery())
+    window = make(make_gallery())
     runs = window.runs
     counts: list[int] = []
     for _ in range(4):
-        for open_ in (window.files.rename, runs.kinds, runs.supplies, runs.models, window.patch.add_fixtures):
+        for open_ in (
+            window.files.rename,
+            runs.edit_kinds,
+            runs.edit_supplies,
+            runs.edit_models,
+            window.patch.add_fixtures,
+        ):
             in_dialog(lambda d: d.done(0))
             open_()
-        for menu in (runs.menu(), window.patch.item_menu()):
+        for menu in (runs.make_menu(), window.patch.item_menu()):
             menu.popup(window.mapToGlobal(window.rect().center()))
             menu.close()
         QApplication.processEvents()
@@ -104,7 +110,7 @@ def test_a_lamp_that_leaves_a_bridge_moves_those_behind_it() -> None:
     """The live index showed them where they had been, and sent them there."""
     from welvo.patch.index import Index
 
-    rig = gallery()
+    rig = make_gallery()
     device, label, n = next(
         (d, p, n)
         for d, v in rig.devices.items()
@@ -117,10 +123,10 @@ def test_a_lamp_that_leaves_a_bridge_moves_those_behind_it() -> None:
     rig, _ = edits.set_fixtures(rig, "", {k: {"at": v} for k, v in at.items()})
     index = Index(rig)
     left, change = edits.set_fixtures(rig, "", {lamps[0]: {"at": (Place(universe="u1", address=400),)}})
-    index.follow(left, change)
+    index.follow_change(left, change)
     built = Index(left)
-    assert [index.spans(k) for k in lamps] == [built.spans(k) for k in lamps]
-    assert index.spans(lamps[1]) != Index(rig).spans(lamps[1])
+    assert [index.spans_of(k) for k in lamps] == [built.spans_of(k) for k in lamps]
+    assert index.spans_of(lamps[1]) != Index(rig).spans_of(lamps[1])
 
 
 @pytest.mark.parametrize(
@@ -133,15 +139,15 @@ def test_a_lamp_that_leaves_a_bridge_moves_those_behind_it() -> None:
     ],
 )  # fmt: skip
 def test_charts_that_read_otherwise_when_written_back(text: str) -> None:
-    mode = read_chart(text).mode("m")
-    assert read_chart(write_chart(mode)).mode("m", mode) == mode, write_chart(mode)
+    mode = read_chart(text).mode_of_chart("m")
+    assert read_chart(write_chart(mode)).mode_of_chart("m", mode) == mode, write_chart(mode)
 
 
 def test_slots_that_stand_apart_are_named() -> None:
-    mode = read_chart('pan 16, "fan speed", 4+9 pan 16 = 700, 5+7 red/2 16').mode("m")
+    mode = read_chart('pan 16, "fan speed", 4+9 pan 16 = 700, 5+7 red/2 16').mode_of_chart("m")
     assert [c.slots for c in mode.channels] == [(1, 2), (3,), (4, 9), (5, 7)]
     assert mode.channels[2].default == 700 and mode.channels[3].pixel == 2
-    assert replace(read_chart(write_chart(mode)).mode("m", mode)) == mode
+    assert replace(read_chart(write_chart(mode)).mode_of_chart("m", mode)) == mode
     for bad, says in (("4+4 pan", "cannot be one"), ("1+5000 pan", "cannot be one"), ("1+3 pan, tilt", "")):
         problems = [p.message for p in read_chart(bad).problems]
         assert not says or any(says in p for p in problems), (bad, problems)

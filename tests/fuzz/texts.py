@@ -68,7 +68,7 @@ def channels_of(chance: random.Random) -> Mode:
 def wrong_chart(mode: Mode) -> str:
     """What differs after writing and reading; empty when nothing does."""
     text = write_chart(mode)
-    again = read_chart(text).mode("m", mode)
+    again = read_chart(text).mode_of_chart("m", mode)
 
     def facts(m: Mode) -> list[Any]:
         found = sorted((c.break_no, c.slots, c.function, c.pixel, c.default, c.highlight) for c in m.channels)
@@ -84,8 +84,8 @@ def wrong_chart(mode: Mode) -> str:
 
 def hunt_text(chance: random.Random) -> str:
     text = chart_text(chance)
-    mode = read_chart(text).mode("m")
-    again = read_chart(write_chart(mode)).mode("m", mode)
+    mode = read_chart(text).mode_of_chart("m")
+    again = read_chart(write_chart(mode)).mode_of_chart("m", mode)
     return "" if again == mode else f"{text!r} is written as {write_chart(mode)!r}"
 
 

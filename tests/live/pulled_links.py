@@ -33,10 +33,10 @@ def send():
                 now = int(time.monotonic() * 20)
                 for u in (5, 500):
                     data = sacn.Data(b"f" * 16, u, bytes(8), "Far", 100, now & 255)
-                    s.sendto(sacn.encode(data), (sacn.group(u), 5568))
-                s.sendto(artnet.encode(artnet.Dmx(9, bytes(8), now % 255 + 1)), ("10.9.8.255", 6454))
+                    s.sendto(sacn.encode_sacn(data), (sacn.group_of_universe(u), 5568))
+                s.sendto(artnet.encode_artnet(artnet.Dmx(9, bytes(8), now % 255 + 1)), ("10.9.8.255", 6454))
                 reply = artnet.PollReply(ip=(10, 9, 8, 9), short_name="Far", long_name="Far", report="", style=0)
-                s.sendto(artnet.encode(reply), ("10.9.8.7", 6454))
+                s.sendto(artnet.encode_artnet(reply), ("10.9.8.7", 6454))
         except OSError:
             pass
         time.sleep(0.05)
@@ -152,7 +152,7 @@ def main(rounds: int, longest: float, seed: str) -> dict[str, object]:
     session.said.connect(lambda words, _: said.append(words))
     network = Network(session, "10.9.8.7")
     assert not network.hearing.missing
-    network.start()
+    network.start_network()
 
     def spin(seconds: float) -> None:
         loop = QEventLoop()
@@ -164,10 +164,12 @@ def main(rounds: int, longest: float, seed: str) -> dict[str, object]:
         now, age, heard = time.time(), time.monotonic() - since, network.hearing.listener
         assert heard
         wires = [("sacn", 5), ("sacn", 500), ("artnet", 9)]
-        found = [f"{p} {w}" for p, w in wires if not any(now - s.at < age for s, _ in heard.universe(p, w, now))]
-        found += [] if any(now - h.at < age for h in heard.heard().values()) else ["replies"]
+        found = [
+            f"{p} {w}" for p, w in wires if not any(now - s.at < age for s, _ in heard.sources_of_universe(p, w, now))
+        ]
+        found += [] if any(now - h.at < age for h in heard.heard_devices().values()) else ["replies"]
         seen = cable.seen()
-        out = ["ArtPoll", "sACN", "ArtDmx"] if network.output.armed else ["ArtPoll"]
+        out = ["ArtPoll", "sACN", "ArtDmx"] if network.output.is_armed else ["ArtPoll"]
         return found + [f"{kind} leaves" for kind in out if seen.get(kind, 1e9) > age]
 
     chance = random.Random(seed)
@@ -177,8 +179,8 @@ def main(rounds: int, longest: float, seed: str) -> dict[str, object]:
     try:
         for n in range(rounds):
             lose, armed = ways[n % len(ways)], n // len(ways) % 2 == 1
-            if armed != network.output.armed:
-                network.output.arm() if armed else network.output.disarm()
+            if armed != network.output.is_armed:
+                network.output.arm_output() if armed else network.output.disarm_output()
                 spin(0.8)
             pause = chance.choice([s for s in PAUSES if s <= longest])
             said.clear()
@@ -188,10 +190,10 @@ def main(rounds: int, longest: float, seed: str) -> dict[str, object]:
                 spin(0.05)
             slowest = max(slowest, time.monotonic() - back)
             blamed = [words for words in said if "UDP" in words]
-            if left or blamed or armed != network.output.armed:
+            if left or blamed or armed != network.output.is_armed:
                 wrong.append([n, lose.__name__, "armed" if armed else "not armed", pause, left, said[:]])
     finally:
-        network.close()
+        network.end_network()
         cable.far.kill()
     return {"rounds": n + 1, "slowest": round(slowest, 2), "wrong": wrong}
 

@@ -20,7 +20,7 @@ from tests.cli.test_json import hold
 from tests.live.test_engine_process import SPEC, collect, ear  # noqa: F401
 from welvo.bench.levels import Levels
 from welvo.cli import app
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.live.beside import GRACE, SAME, Presses
 from welvo.live.engine import BY_KEY, EngineProcess
 from welvo.patch.index import Index
@@ -37,43 +37,45 @@ class Clock:
 def test_a_press_is_done_once_whoever_is_late() -> None:
     clock = Clock()
     presses = Presses(clock)
-    presses.pressed("blackout")
-    assert presses.due() == []  # the window has its time
+    presses.note_press("blackout")
+    assert presses.due_presses() == []  # the window has its time
     assert not presses.dealt_with("blackout")
     clock.now += 2 * GRACE
-    assert presses.due() == []
+    assert presses.due_presses() == []
     assert not presses.dealt_with("disarm")  # the window was told first
     clock.now += SAME / 2
-    presses.pressed("disarm")
+    presses.note_press("disarm")
     clock.now += 2 * GRACE
-    assert presses.due() == []
-    presses.pressed("blackout")
+    assert presses.due_presses() == []
+    presses.note_press("blackout")
     clock.now += GRACE
-    assert presses.due() == ["blackout"]
+    assert presses.due_presses() == ["blackout"]
     clock.now += SAME / 2
     assert presses.dealt_with("blackout")  # both did it
-    presses.pressed("blackout")
+    presses.note_press("blackout")
     clock.now += 5.0
-    assert presses.due() == ["blackout"]
+    assert presses.due_presses() == ["blackout"]
     clock.now += 5.0
     assert not presses.dealt_with("blackout")  # another press, which the keyboard has not told of yet
     clock.now += 5.0
-    presses.pressed("blackout")
+    presses.note_press("blackout")
     clock.now += GRACE
-    assert presses.due() == ["blackout"]  # and that one is not it any more
+    assert presses.due_presses() == ["blackout"]  # and that one is not it any more
 
 
 def test_what_stays_lit_is_what_the_window_leaves_lit() -> None:
-    index = Index(gallery())
+    index = Index(make_gallery())
     levels = Levels()
     for key in index.rig.fixtures:
         for function in ("Dimmer", "Pan", "Tilt", "ColorAdd_R", "Shutter1"):
-            levels.hold([key], function, 0.7)
-    lit = levels.frames(index)
+            levels.hold_function([key], function, 0.7)
+    lit = levels.frames_of_rig(index)
     levels.blackout = True
-    for uid, dark in levels.frames(index).items():
-        assert np.array_equal(np.where(levels.stays(index, uid), lit[uid], 0), dark), index.rig.universes[uid].number
-    assert any(levels.stays(index, uid).any() for uid in index.rig.universes)
+    for uid, dark in levels.frames_of_rig(index).items():
+        assert np.array_equal(np.where(levels.slots_staying_lit(index, uid), lit[uid], 0), dark), index.rig.universes[
+            uid
+        ].number
+    assert any(levels.slots_staying_lit(index, uid).any() for uid in index.rig.universes)
 
 
 def shown(ear: socket.socket, level: Callable[[bytes], bool]) -> bool:  # noqa: F811
@@ -102,7 +104,7 @@ def test_signals_darken_and_end_what_leaves_and_the_parent_is_told(ear: socket.s
         assert hold("disarm", json.loads(done.stdout)) == {"processes": [engine.pid]}
         assert wait_until(lambda: not engine.alive, 5)
         assert engine.state.why == BY_KEY
-        assert sum(p.terminated for p in collect(ear, 1.0)) == 3
+        assert sum(p.is_terminated for p in collect(ear, 1.0)) == 3
     finally:
         engine.stop()
     nobody = CliRunner().invoke(app, ["disarm", "--of", str(os.getpid())])
@@ -129,7 +131,7 @@ app = QApplication([])
 window = make_window(Session(rig), Computer(), "127.0.0.1", Path(sys.argv[1]))
 window.files.may_leave = lambda: True
 window.show()
-window.network.start()
+window.network.start_network()
 def spin(until, seconds=20):
     limit = Limit(seconds)
     while limit.lasts() and not until():
@@ -139,8 +141,8 @@ def spin(until, seconds=20):
 window.activateWindow()
 assert spin(lambda: window.isActiveWindow())
 window.network.meant.levels.raw["a", 1] = 200
-window.network.meant.touch()
-assert window.network.output.arm()
+window.network.meant.note_touched()
+assert window.network.output.arm_output()
 engine = window.network.output.engine
 assert spin(lambda: engine.state.kind == "sending")
 spin(lambda: False, 1.0)
@@ -193,9 +195,9 @@ light_again()
 print(json.dumps(["hangs"]), flush=True)
 hang.shift = "shift"
 hang(4.0)
-spin(lambda: not window.network.output.armed, 5)
-tell("disarmed", window.network.output.armed, said)
-window.shut()
+spin(lambda: not window.network.output.is_armed, 5)
+tell("disarmed", window.network.output.is_armed, said)
+window.end_everything()
 os._exit(0)
 """
 PRESS = """
@@ -254,7 +256,7 @@ def test_the_keys_work_while_the_window_hangs(tmp_path: Path, ear: socket.socket
             assert told() == ["hangs"]
             assert shown(ear, lambda s: s[0] == 200)
             hangs = time.monotonic()
-            assert wait_until(lambda: any(p.terminated for p in collect(ear, 0.05)), 5)
+            assert wait_until(lambda: any(p.is_terminated for p in collect(ear, 0.05)), 5)
             assert time.monotonic() - hangs < 4.0
             kind, armed, said = told()
             assert (kind, armed) == ("disarmed", False) and any("Disarmed beside" in s for s in said), said  # type: ignore[union-attr]

@@ -11,13 +11,13 @@ from dataclasses import dataclass, field
 import pytest
 
 from tests.conftest import own_network
-from welvo.formats.models import shipped
+from welvo.formats.models import shipped_models
 from welvo.live.bring_up import Search, Wanted, bring_up, neighbour_of
 from welvo.live.interfaces import Interface
 from welvo.observed.values import Heard, Said
 
 AT = Interface("stage0", "10.0.40.7", "255.255.255.0")
-PENSTOCK = shipped()["penstock-12"]
+PENSTOCK = shipped_models()["penstock-12"]
 IP = "10.0.40.21"
 
 
@@ -95,13 +95,15 @@ SEEN = {IP: Heard(IP, "PENSTOCK", mac="02:00:00:00:00:01", macs=("02:00:00:00:00
 )  # fmt: skip
 def test_each_cause_is_named_with_its_proof(told: Told, wanted: dict[str, object], code: str, proof: str) -> None:
     search = look(told, **wanted)
-    assert search.cause and search.cause.code == code and proof in search.cause.proof, search.verdicts
-    assert search.cause.put_right or code == "deaf-http"
+    assert search.likeliest_cause and search.likeliest_cause.code == code and proof in search.likeliest_cause.proof, (
+        search.verdicts
+    )
+    assert search.likeliest_cause.put_right or code == "deaf-http"
 
 
 def test_a_device_that_answers_passes_every_test() -> None:
     search = look(Told(macs=HERE, listens=OPEN, answers=SEEN, said=Said(1.0, {"name": "X"})), mac="02:00:00:00:00:01")
-    assert search.cause is None
+    assert search.likeliest_cause is None
     assert [v.code for v in search.verdicts] == ["link", "ports", "network", "alive", "one", "artnet", "http"]
 
 
@@ -109,9 +111,9 @@ def test_a_factory_address_in_reach_is_followed_and_a_free_address_proposed() ->
     local = Interface("lo", "127.0.0.1", "255.0.0.0")
     told = Told(interface=local, listens={("127.0.1.12", 8421): "yes"})
     search = look(told, ip="127.0.0.50")
-    assert search.cause and (search.cause.code, search.found) == ("factory", "127.0.1.12")
+    assert search.likeliest_cause and (search.likeliest_cause.code, search.found) == ("factory", "127.0.1.12")
     beyond = look(Told(), ip="10.0.41.21")
-    assert beyond.cause and "10.0.41.22 with mask 255.255.255.0" in beyond.cause.put_right
+    assert beyond.likeliest_cause and "10.0.41.22 with mask 255.255.255.0" in beyond.likeliest_cause.put_right
     assert neighbour_of("10.99.99.99", "lo") == ""
 
 
@@ -125,22 +127,23 @@ run("ip", "link", "add", "stage0", "type", "veth", "peer", "name", "far0")
 run("ip", "link", "set", "far0", "netns", pid)
 run("ip", "addr", "add", "10.9.8.7/24", "dev", "stage0")
 def far(*a): run("nsenter", "-t", pid, "-n", *a)
-from welvo.formats.models import shipped
+from welvo.formats.models import shipped_models
 from welvo.live.bring_up import RealProbes, Wanted, bring_up
 from welvo.live.interfaces import Interface
 from welvo.live.listener import Listener
 import msgspec
 at = Interface("stage0", "10.9.8.7", "255.255.255.0")
-known = shipped()["weir-2"]
+known = shipped_models()["weir-2"]
 unknown = msgspec.structs.replace(known, factory_ip="")
 found = {}
 def look(name, ip="10.9.8.21", at=at, taken=(), model=unknown):
     listener = Listener(at, poll=False)
-    listener.start()
-    probes = RealProbes(at, listener.heard, listener.poll_one, lambda: listener.taken)
+    listener.start_listening()
+    probes = RealProbes(at, listener.heard_devices, listener.poll_one, lambda: listener.taken)
     search = asyncio.run(bring_up(Wanted(ip, model), probes, taken))
     listener.close()
-    found[name] = [search.cause.code if search.cause else "", search.cause.proof if search.cause else ""]
+    cause = search.likeliest_cause
+    found[name] = [cause.code, cause.proof] if cause else ["", ""]
 try:
     run("ip", "link", "set", "stage0", "up")
     time.sleep(0.2)
@@ -157,12 +160,12 @@ try:
     far("ip", "addr", "add", "10.9.8.21/24", "dev", "far0")
     look("deaf")
     code = (
-        "import time,asyncio\nfrom welvo.formats.models import shipped\nfrom welvo.standins.node import Node\n"
+        "import time,asyncio\nfrom welvo.formats.models import shipped_models\nfrom welvo.standins.node import Node\n"
         "from welvo.protocols import artnet\nimport socket\n"
-        "n=Node('10.9.8.21', shipped()['weir-2'], {}, time.monotonic)\n"
+        "n=Node('10.9.8.21', shipped_models()['weir-2'], {}, time.monotonic)\n"
         "s=socket.socket(socket.AF_INET, socket.SOCK_DGRAM); s.bind(('10.9.8.21', 6454)); print('ready', flush=True)\n"
         "while True:\n  raw, who = s.recvfrom(2000)\n"
-        "  [s.sendto(r, who) for r in n.take_artnet(artnet.decode(raw), who[0])]\n"
+        "  [s.sendto(r, who) for r in n.take_artnet(artnet.decode_artnet(raw), who[0])]\n"
     )
     node = subprocess.Popen(["nsenter", "-t", pid, "-n", sys.executable, "-c", code], stdout=subprocess.PIPE)
     node.stdout.readline()

@@ -15,18 +15,18 @@ from welvo.live import bus_link
 from welvo.live.bus_link import (
     BusProgress,
     HttpBus,
-    identify,
-    initialise,
-    levels,
-    move,
+    address_gear,
+    frames_for_gear,
+    identify_gear,
+    move_gear,
     moves_back,
     moves_in_order,
-    recall,
-    search,
+    read_levels,
+    recall_scene,
+    search_bus,
     set_level,
-    setting_frames,
     store_scene,
-    write,
+    write_gear,
 )
 from welvo.live.device_link import HttpLink
 from welvo.live.links import LinkError
@@ -51,8 +51,8 @@ class Line:
         for f in frames:
             answer = None
             for _ in range(2 if f.twice else 1):
-                self.sent.append(f.octets())
-                answer = self.wire.put(f.octets())
+                self.sent.append(f.octets_of_frame())
+                answer = self.wire.put_octets(f.octets_of_frame())
             answers.append(answer)
         return answers
 
@@ -73,7 +73,7 @@ def test_a_search_only_asks() -> None:
     line, made = bus(3, 7, 63, 255, 255)
     made[1].kinds, made[2].kinds, made[2].fault, made[0].groups = (6, 8), (8,), "lamp", 0b1001
     before = [(g.short, g.level, g.random, g.groups) for g in made]
-    seen = run(search(line, deep=True))
+    seen = run(search_bus(line, deep=True))
     assert [g.at for g in seen.gear] == [3, 7, 63] and seen.strays
     assert [g.kinds for g in seen.gear] == [(6,), (6, 8), (8,)] and seen.gear[2].status >> 1 & 1
     assert seen.gear[0].groups == (0, 3) and seen.gear[0].level == 254 and seen.gear[0].random == made[0].random
@@ -86,12 +86,12 @@ def test_a_search_only_asks() -> None:
 
 def test_two_gear_of_one_address_are_told_and_set_apart() -> None:
     line, made = bus(4, 4, 9)
-    seen = run(search(line))
+    seen = run(search_bus(line))
     assert [g.doubled for g in seen.gear] == [True, False]
-    done = run(initialise(line, 4 << 1 | 1, [4, 0]))
+    done = run(address_gear(line, 4 << 1 | 1, [4, 0]))
     assert sorted(c.now for c in done.changes) == [0, 4] and {c.before for c in done.changes} == {4}
     assert sorted(g.short for g in made) == [0, 4, 9] and made[2].short == 9
-    assert not any(g.doubled for g in run(search(line)).gear)
+    assert not any(g.doubled for g in run(search_bus(line)).gear)
 
 
 @settings(max_examples=25, deadline=None)
@@ -100,7 +100,7 @@ def test_initialising_addresses_all_and_tells_what_each_had(shorts: list[int], s
     line, made = bus(*shorts)
     line.wire._dice = random.Random(seed)
     had = [g.short for g in made]
-    done = run(initialise(line, 0, list(range(64))))
+    done = run(address_gear(line, 0, list(range(64))))
     assert sorted(g.short for g in made) == list(range(len(made))) and not done.strays
     told = {c.now: c.before for c in done.changes}
     for g, before in zip(made, had):
@@ -110,14 +110,14 @@ def test_initialising_addresses_all_and_tells_what_each_had(shorts: list[int], s
 
 def test_only_new_gear_is_addressed_and_a_full_bus_leaves_some_over() -> None:
     line, made = bus(0, 1, 255, 255)
-    done = run(initialise(line, 0xFF, [2, 3, 4]))
+    done = run(address_gear(line, 0xFF, [2, 3, 4]))
     assert [g.short for g in made[:2]] == [0, 1] and sorted(g.short for g in made[2:]) == [2, 3]
     assert {c.before for c in done.changes} == {None}
     line, made = bus(*[255] * 3)
-    assert run(initialise(line, 0xFF, [62, 63])).strays and sorted(g.short for g in made) == [62, 63, 255]
+    assert run(address_gear(line, 0xFF, [62, 63])).strays and sorted(g.short for g in made) == [62, 63, 255]
     line, made = bus(5, 255)
     made[1].fault = "stubborn"
-    left = run(initialise(line, 0xFF, [6]))
+    left = run(address_gear(line, 0xFF, [6]))
     assert left.strays and not left.changes
 
 
@@ -139,11 +139,11 @@ def test_moves_that_cannot_be_are_refused_and_done_ones_are_looked_at() -> None:
     with pytest.raises(ValueError, match="one address"):
         moves_in_order([1, 2, 3], {1: 3})
     line, made = bus(0, 1, 2)
-    run(move(line, moves_in_order([0, 1, 2], {0: 1, 1: 2, 2: 0})))
+    run(move_gear(line, moves_in_order([0, 1, 2], {0: 1, 1: 2, 2: 0})))
     assert [g.short for g in made] == [1, 2, 0]
     made[0].fault = "stubborn"
     with pytest.raises(LinkError, match="Gear 1 did not take address 9"):
-        run(move(line, [(1, 9), (2, 8)]))
+        run(move_gear(line, [(1, 9), (2, 8)]))
     assert [g.short for g in made] == [1, 2, 0]
 
 
@@ -153,9 +153,9 @@ def test_an_initialising_can_be_put_back(shorts: list[int]) -> None:
     shorts += [255] * (63 - len(shorts) if len(shorts) > 60 else 2)
     line, made = bus(*shorts[:63])
     had = [g.short for g in made]
-    done = run(initialise(line, 0, list(range(64))))
+    done = run(address_gear(line, 0, list(range(64))))
     changes = [(-1 if c.before is None else c.before, c.now) for c in done.changes]
-    run(move(line, moves_back([g.short for g in made], changes)))
+    run(move_gear(line, moves_back([g.short for g in made], changes)))
     assert [g.short for g in made] == had
 
 
@@ -167,24 +167,24 @@ def test_settings_are_written_in_an_order_that_gear_takes_and_read_back() -> Non
         Gear(at=1, greatest=100, least=90),
     )  # fmt: skip
     made[0].groups, made[0].scenes[5], made[1].least = 0b101, 33, 150
-    seen = run(search(line, deep=True))
+    seen = run(search_bus(line, deep=True))
     wishes = gear_wishes(Bus(gear=planned), seen)
     assert set(wishes[0]) == {"least", "greatest", "power_on", "failure", "fade_time", "fade_rate", "groups", "scenes"}
-    after = run(write(line, {g.at: g for g in planned}, seen, wishes))
+    after = run(write_gear(line, {g.at: g for g in planned}, seen, wishes))
     g = made[0]
     assert (g.least, g.greatest, g.power_on, g.failure, g.fade_time, g.fade_rate) == (170, 200, 255, 0, 4, 9)
     assert g.groups == 1 << 1 | 1 << 15 and g.scenes[0] == 120 and g.scenes[5] == 255
     assert (made[1].least, made[1].greatest) == (90, 100)
     assert not gear_wishes(Bus(gear=planned), BusSeen(tuple(after.values())))
     made[1].fault = "stubborn"
-    again = run(write(line, {1: Gear(at=1, fade_time=2)}, seen, {1: ["fade_time"]}))
+    again = run(write_gear(line, {1: Gear(at=1, fade_time=2)}, seen, {1: ["fade_time"]}))
     assert again[1].fade_time == 0
 
 
 def test_settings_are_literally_these_frames() -> None:
-    frames = setting_frames(Gear(at=5, fade_time=4, groups=(2,), scenes=((3, 200),)), GearSeen(5, groups=(7,)),
+    frames = frames_for_gear(Gear(at=5, fade_time=4, groups=(2,), scenes=((3, 200),)), GearSeen(5, groups=(7,)),
                             ["fade_time", "groups", "scenes"])  # fmt: skip
-    assert [f.octets().hex() for f in frames] == ["a304", "0b2e", "0b62", "0b77", "a3c8", "0b43"]
+    assert [f.octets_of_frame().hex() for f in frames] == ["a304", "0b2e", "0b62", "0b77", "a3c8", "0b43"]
     assert [f.twice for f in frames] == [False, True, True, True, False, True]
 
 
@@ -196,9 +196,9 @@ def test_scenes_are_stored_from_present_levels_and_recalled() -> None:
     assert (made[0].scenes[7], made[1].scenes[7], made[2].scenes[7]) == (200, 120, 255)
     assert after[0].scenes[7] == 200
     run(set_level(line, dali.EVERYBODY, 0))
-    run(recall(line, 7))
-    assert run(levels(line, [0, 1, 2, 9])) == {0: 200, 1: 120, 2: 0}
-    run(identify(line, 1))
+    run(recall_scene(line, 7))
+    assert run(read_levels(line, [0, 1, 2, 9])) == {0: 200, 1: 120, 2: 0}
+    run(identify_gear(line, 1))
     assert [g.blinks_until > line.wire.now for g in made] == [False, True, False]
 
 
@@ -207,12 +207,12 @@ def test_it_can_be_stopped_and_leaves_no_gear_in_the_middle_of_addressing() -> N
     progress = BusProgress()
 
     def told(doing: str, done: int = 0, of: int = 0) -> None:
-        progress.told(doing, done, of)
+        progress.tell_progress(doing, done, of)
         progress.stopped = "3 so far" in doing
 
     with pytest.raises(Stopped):
-        run(initialise(line, 0, list(range(64)), told))
-    assert progress.words.startswith("Gear by gear, 3 so far") and not any(g.addressing for g in made)
+        run(address_gear(line, 0, list(range(64)), told))
+    assert progress.words_of_progress.startswith("Gear by gear, 3 so far") and not any(g.addressing for g in made)
 
 
 class Pages:
@@ -223,15 +223,16 @@ class Pages:
     def __init__(self, wire: Wire, lose: int = 0) -> None:
         self.wire, self.lose, self.sizes = wire, lose, list[int]()
 
-    async def frames(self, label: str, frames: list[str]) -> list[int | None]:
+    async def put_frames(self, label: str, frames: list[str]) -> list[int | None]:
         self.sizes.append(len(frames))
-        return [self.wire.put(bytes.fromhex(f)) for f in frames][self.lose :]
+        return [self.wire.put_octets(bytes.fromhex(f)) for f in frames][self.lose :]
 
 
 def test_frames_go_in_requests_that_keep_pairs_together() -> None:
     pages = Pages(Wire([SimGear(short=0)]))
     line = HttpBus(pages, "BUS 1")  # type: ignore[arg-type]
-    frames = [dali.command(To(short=0), dali.QUERY_LEVEL), *(dali.command(To(short=0), dali.ADD_TO_GROUP + g)
+    frames = [dali.command_frame(To(short=0), dali.QUERY_LEVEL), *(dali.command_frame(To(short=0),
+    dali.ADD_TO_GROUP + g)
               for g in range(16))]  # fmt: skip
     assert run(line.put(frames))[0] == 254 and pages.wire.gear[0].groups == 0xFFFF
     assert max(pages.sizes) <= bus_link.AT_ONCE and sum(pages.sizes) == 33
@@ -242,19 +243,20 @@ def test_frames_go_in_requests_that_keep_pairs_together() -> None:
 @pytest.mark.parametrize("answer", [256, 7000, -2])
 def test_an_answer_that_is_no_octet_is_refused(answer: int, monkeypatch: pytest.MonkeyPatch) -> None:
     pages = Pages(Wire())
-    monkeypatch.setattr(pages.wire, "put", lambda octets: answer)
+    monkeypatch.setattr(pages.wire, "put_octets", lambda octets: answer)
     with pytest.raises(LinkError, match=f"answers a frame with {answer}, which is no octet"):
-        run(HttpBus(pages, "x").put([dali.command(To(short=0), dali.QUERY_LEVEL)]))  # type: ignore[arg-type]
+        run(HttpBus(pages, "x").put([dali.command_frame(To(short=0), dali.QUERY_LEVEL)]))  # type: ignore[arg-type]
 
 
 def test_who_answers_something_else_than_yes_is_no_gear() -> None:
     class Odd:
         async def put(self, frames: Sequence[Forward]) -> list[int | None]:
             said = {
-                dali.command(To(short=n), dali.QUERY_PRESENT).octets(): a for n, a in ((3, 37), (5, 255), (9, SEVERAL))
+                dali.command_frame(To(short=n), dali.QUERY_PRESENT).octets_of_frame(): a
+                for n, a in ((3, 37), (5, 255), (9, SEVERAL))
             }
-            return [said.get(f.octets()) for f in frames]
+            return [said.get(f.octets_of_frame()) for f in frames]
 
-    seen = run(search(Odd()))
+    seen = run(search_bus(Odd()))
     assert [g.at for g in seen.gear] == [5, 9] and not seen.strays
     assert HttpLink  # what it stands in for

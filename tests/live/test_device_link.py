@@ -9,7 +9,7 @@ import msgspec
 import pytest
 
 from tests.standins.test_pixel import penstock
-from welvo.live.device_link import Answer, DeviceLink, Push, Values, _decoded, _Staged
+from welvo.live.device_link import Answer, DeviceLink, Push, Values, _decode_answer, _Staged
 from welvo.live.links import MOST_TEXT, LinkError, read_page
 from welvo.observed.values import Said
 from welvo.rig.wiring import Need
@@ -33,19 +33,19 @@ class Wire:
         """Whether the answer will arrive. What does not reach the device at all raises."""
         self.requests += 1
         here = str(self.device.store.active["ip"])
-        if self.device.silent or self.ip != here or self.chance.random() < self.lose / 2:
+        if self.device.is_silent or self.ip != here or self.chance.random() < self.lose / 2:
             raise LinkError(f"{self.ip} does not answer.")
         return self.chance.random() >= self.lose / 2
 
     async def read(self) -> Said:
         if not self._reach():
             raise LinkError("The answer is lost.")
-        return msgspec.convert({"at": 1.0, **self.device.about(), **self.device.values()}, Said)
+        return msgspec.convert({"at": 1.0, **self.device.about_device(), **self.device.all_values()}, Said)
 
     async def stage(self, values: Values) -> dict[str, Answer]:
         arrives = self._reach()
         try:
-            answers = self.device.stage(values)
+            answers = self.device.stage_values(values)
         except PowerLost:
             raise LinkError("It hung up.") from None
         if not arrives:
@@ -54,7 +54,9 @@ class Wire:
 
     async def act(self, act: Need) -> None:
         arrives = self._reach()
-        {"save": self.device.save, "apply": self.device.apply, "restart": self.device.restart}[act]()
+        {"save": self.device.save_settings, "apply": self.device.apply_settings, "restart": self.device.restart_device}[
+            act
+        ]()
         if not arrives:
             raise LinkError("The answer is lost.")
 
@@ -69,7 +71,7 @@ def push(values: Values, acts: tuple[Need, ...] = (), faults: dict[str, object] 
         clock.now += seconds
 
     made = Push(values, acts, device.model.restart_takes)
-    asyncio.run(made.run(link, wait))
+    asyncio.run(made.run_push(link, wait))
     return made, device
 
 
@@ -102,7 +104,7 @@ def test_a_device_that_does_not_come_back_is_said() -> None:
         device.faults.unreachable = True
 
     made = Push({"name": "LOST"}, ("save", "restart"), 0.5)
-    asyncio.run(made.run(Wire(device, clock), never))
+    asyncio.run(made.run_push(Wire(device, clock), never))
     assert "did not come back" in made.failed and outcomes(made) == {"name": "unknown"}
 
 
@@ -123,11 +125,11 @@ def test_a_stopped_push_says_what_was_not_sent() -> None:
     real = link.stage
 
     async def stage(some: Values) -> dict[str, Answer]:
-        made.stop()
+        made.stop_push()
         return await real(some)
 
     link.stage = stage  # type: ignore[method-assign]
-    asyncio.run(made.run(link))
+    asyncio.run(made.run_push(link))
     assert list(outcomes(made).values()).count("not sent") == 3 and made.failed == "it was stopped"
     assert device.store.saved["1/1.pixels"] != 50, "nothing was saved either"
 
@@ -160,10 +162,10 @@ def test_a_thousand_faulty_pushes_end_in_a_state_that_is_described_truly(block: 
         for key, r in made.results.items():
             has, where = store.active.get(key), (seed, key, r)
             if r.outcome == "taken":
-                assert has == r.value and not store.waits().get(key), where
+                assert has == r.value and not store.waiting_settings().get(key), where
             elif r.outcome == "waits":
                 assert r.value in (has, store.entered.get(key), store.saved.get(key)), where
-                assert store.waits().get(key) == r.needs != (), where
+                assert store.waiting_settings().get(key) == r.needs != (), where
             elif r.outcome == "refused":
                 assert r.why, where
             elif r.outcome == "otherwise":
@@ -182,9 +184,9 @@ def test_texts_of_a_page_are_cut_and_cleaned_before_they_are_kept() -> None:
         "values": {"name\ufffd": "Eel\ufffd[1m\ufffd", "long": "x" * MOST_TEXT}, "ports": ["a\ufffd", 7, None]
     }  # fmt: skip
     assert (
-        _decoded(b'{"results": {"a": {"taken": false, "why": "no\\u202e!"}}}', _Staged, "").results["a"].why
+        _decode_answer(b'{"results": {"a": {"taken": false, "why": "no\\u202e!"}}}', _Staged, "").results["a"].why
         == "no\ufffd!"
     )
     for wrong in (b"{", b"[" * 4000 + b"]" * 4000, b'{"results": 1}'):
         with pytest.raises(LinkError, match="no settings"):
-            _decoded(wrong, _Staged, "127.0.0.9")
+            _decode_answer(wrong, _Staged, "127.0.0.9")

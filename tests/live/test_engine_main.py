@@ -31,7 +31,14 @@ class Wire:
 
     def take(self) -> list[Any]:
         found = [
-            (ddp.decode(d) if a[1] == ddp.PORT else sacn.decode(d) if d[:2] == b"\0\x10" else artnet.decode(d), a)
+            (
+                ddp.decode_ddp(d)
+                if a[1] == ddp.PORT
+                else sacn.decode_sacn(d)
+                if d[:2] == b"\0\x10"
+                else artnet.decode_artnet(d),
+                a,
+            )
             for d, a in self.sent
         ]
         self.sent = []
@@ -43,25 +50,25 @@ class Rigged:
 
     def __init__(self) -> None:
         self.now = 1000.0
-        self.frames = Frames.make(2)
+        self.frames = Frames.make_frames(2)
         self.engine = Engine(self.frames, -1, lambda: self.now)
         self.engine.cid, self.engine.name, self.engine.interface = CID, "Bench", "127.0.0.1"
         self.wire = Wire()
         self.engine.udp = self.engine.art = self.wire
         self.said: list[Answer] = []
-        self.engine.say = self.said.append  # type: ignore[method-assign]
+        self.engine.answer_parent = self.said.append  # type: ignore[method-assign]
 
     def run(self, seconds: float) -> list[Any]:
         until = self.now + seconds
         while self.now < until:
             self.now += 0.001
-            self.engine.tick()
+            self.engine.send_due()
         return [x for x in self.wire.take() if not isinstance(x[0], sacn.Discovery)]
 
     def levels(self, row: int, first: int) -> None:
         data = bytearray(2 * 512)
         data[row * 512] = first
-        self.frames.write(bytes(data))
+        self.frames.write_frame(bytes(data))
 
 
 def spec(**more: Any) -> UniverseOut:
@@ -130,7 +137,7 @@ def test_disarming_terminates_sacn_three_times_and_leaves_artnet_its_last_frame(
     rigged.engine.set_streams([])
     sent = rigged.wire.take()
     ended = [p for p, _ in sent if isinstance(p, sacn.Data)]
-    assert len(ended) == 3 and all(p.terminated for p in ended) and [p.sequence for p in ended] == [4, 5, 6]
+    assert len(ended) == 3 and all(p.is_terminated for p in ended) and [p.sequence for p in ended] == [4, 5, 6]
     assert [(p.address, p.slots[:2]) for p, _ in sent if isinstance(p, artnet.Dmx)] == [(9, b"\x09\x09")]
     assert rigged.run(3.0) == []
 
@@ -149,11 +156,11 @@ def test_a_stream_that_changes_keeps_its_sequence_and_leaves_the_old_target_prop
     rigged.run(0.2)
     rigged.engine.set_streams([spec(to=("127.0.0.6",), priority=120)])
     left = rigged.wire.take()
-    assert len(left) == 3 and all(p.terminated and a[0] == "127.0.0.5" for p, a in left)
+    assert len(left) == 3 and all(p.is_terminated and a[0] == "127.0.0.5" for p, a in left)
     first, address = rigged.run(0.1)[0]
-    assert (first.sequence, first.priority, first.terminated, address[0]) == (7, 120, False, "127.0.0.6")
+    assert (first.sequence, first.priority, first.is_terminated, address[0]) == (7, 120, False, "127.0.0.6")
     rigged.engine.set_streams([spec(wire=70)])
-    assert {(p.universe, p.terminated) for p, _ in rigged.wire.take()} == {(7, True)}
+    assert {(p.universe, p.is_terminated) for p, _ in rigged.wire.take()} == {(7, True)}
 
 
 def test_universes_are_announced_every_ten_seconds_in_ascending_pages(rigged: Rigged) -> None:
@@ -164,7 +171,7 @@ def test_universes_are_announced_every_ten_seconds_in_ascending_pages(rigged: Ri
     pages = []
     for _ in range(21_000):
         rigged.now += 0.001
-        rigged.engine.tick()
+        rigged.engine.send_due()
         pages += [(p, a) for p, a in rigged.wire.take() if isinstance(p, sacn.Discovery)]
     assert len(pages) == 6 and {a for _, a in pages} == {("239.255.250.214", 5568)}
     assert pages[0][0].universes == tuple(range(1, 513)) and pages[1][0].universes == tuple(range(513, 601))
@@ -199,14 +206,14 @@ def test_only_the_slots_a_universe_uses_are_sent(rigged: Rigged) -> None:
 
 
 def test_a_frame_is_read_whole_and_only_once() -> None:
-    frames = Frames.make(2)
-    number, levels = frames.read()
+    frames = Frames.make_frames(2)
+    number, levels = frames.read_frame()
     assert (number, levels) == (0, bytes(1024))
-    frames.write(b"\x07" * 1024)
-    known = frames.read()
-    assert known == (1, b"\x07" * 1024) and frames.read(known) is known
+    frames.write_frame(b"\x07" * 1024)
+    known = frames.read_frame()
+    assert known == (1, b"\x07" * 1024) and frames.read_frame(known) is known
     other = Frames(os.dup(frames.handle), 2)
-    assert other.read() == known
+    assert other.read_frame() == known
     other.close()
     frames.close()
 
@@ -252,7 +259,7 @@ def test_a_ddp_box_gets_one_stream_out_of_two_universes_and_is_pushed_once_a_fra
     r.engine.set_streams([OctetsOut("x", "ddp", 1, ("127.0.0.70",), parts, 1505, rate=40, dark_at_end=True)])
     frame = bytearray(1024)
     frame[0:3], frame[512 + 9 : 512 + 11] = b"\x01\x02\x03", b"\x08\x09"
-    r.frames.write(bytes(frame))
+    r.frames.write_frame(bytes(frame))
     sent = r.run(0.1)
     assert [(p.offset, len(p.data), p.push) for p, _ in sent[:2]] == [(0, 1440, False), (1440, 65, True)]
     assert (

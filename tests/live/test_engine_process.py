@@ -33,10 +33,10 @@ def collect(sock: socket.socket, seconds: float, until: int = 10_000) -> list[sa
     limit = Limit(seconds)
     while len(found) < until and limit.lasts():
         if select.select([sock], [], [], 0.02)[0]:
-            packet = sacn.decode(sock.recv(2048))
+            packet = sacn.decode_sacn(sock.recv(2048))
             assert isinstance(packet, sacn.Data)
             found.append(packet)
-            if packet.terminated and sum(p.terminated for p in found) == 3:
+            if packet.is_terminated and sum(p.is_terminated for p in found) == 3:
                 break
     return found
 
@@ -57,7 +57,7 @@ def test_levels_go_out_under_one_cid_and_end_in_termination(ear: socket.socket) 
     finally:
         engine.stop()
     assert not engine.alive
-    assert sum(p.terminated for p in collect(ear, 2.0)) == 3
+    assert sum(p.is_terminated for p in collect(ear, 2.0)) == 3
     assert collect(ear, 0.3) == []
 
 
@@ -87,6 +87,6 @@ def test_when_its_parent_is_killed_it_terminates_its_streams_and_ends(ear: socke
     os.kill(parent.pid, signal.SIGKILL)
     parent.wait()
     parent.stdout.close()
-    assert sum(p.terminated for p in collect(ear, 3.0)) == 3
+    assert sum(p.is_terminated for p in collect(ear, 3.0)) == 3
     _gone, alive = psutil.wait_procs([child], timeout=3)
     assert not alive or child.status() == psutil.STATUS_ZOMBIE

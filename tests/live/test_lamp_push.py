@@ -6,10 +6,10 @@ import asyncio
 from dataclasses import dataclass, field
 
 from tests.live.test_rdm_link import Wire, lamps, node, wire  # noqa: F401  (fixtures)
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.live.lamp_push import LampPush, LampResult
-from welvo.live.rdm_link import Gateways, find
-from welvo.matching.lamps import Wish, bind_all, pairs, port_lamps, wishes
+from welvo.live.rdm_link import Gateways, find_responders
+from welvo.matching.lamps import Wish, bind_all, pair_responders, port_lamps, wishes_for_lamps
 from welvo.patch.index import Index
 from welvo.protocols import rdm
 from welvo.protocols.rdm import Frame
@@ -18,23 +18,25 @@ from welvo.standins.node import Node
 
 
 def test_a_line_at_address_one_comes_to_its_planned_addresses_and_modes(wire: Wire, node: Node) -> None:  # noqa: F811
-    port = Gateways(wire).port("127.0.0.21", 3)  # type: ignore[arg-type]
-    rig = gallery()
+    port = Gateways(wire).port_at("127.0.0.21", 3)  # type: ignore[arg-type]
+    rig = make_gallery()
     device = next(k for k, d in rig.devices.items() if d.name == "WEIR-2")
     planned = port_lamps(Index(rig), device, "A")
-    found = asyncio.run(find(port, True))
-    rig, _ = bind_all(rig, pairs(Index(rig), planned, found))
+    found = asyncio.run(find_responders(port, True))
+    rig, _ = bind_all(rig, pair_responders(Index(rig), planned, found))
     index = Index(rig)
     lamps(node)[0].personality = 2
     lamps(node)[5].address = 145
-    found = asyncio.run(find(port, False))
-    push = LampPush(found, wishes(index, pairs(index, planned, found), ("address", "personality", "label")))
-    asyncio.run(push.run(port))
+    found = asyncio.run(find_responders(port, False))
+    push = LampPush(
+        found, wishes_for_lamps(index, pair_responders(index, planned, found), ("address", "personality", "label"))
+    )
+    asyncio.run(push.run_push(port))
     assert {r.outcome for r in push.results.values()} == {"taken"} and push.done == push.of
-    after = pairs(index, planned, list(push.lamps.values()))
+    after = pair_responders(index, planned, list(push.lamps.values()))
     assert all(x.mark == "matches" for p in after for x in p.lines) and len(after) == 12
-    assert not wishes(index, after, ("address", "personality", "label"))
-    assert push.summary[0].endswith("taken and read back.") and not push.summary[1]
+    assert not wishes_for_lamps(index, after, ("address", "personality", "label"))
+    assert push.summary_of_push[0].endswith("taken and read back.") and not push.summary_of_push[1]
 
 
 @dataclass
@@ -45,7 +47,7 @@ class Line:
     met: list[tuple[int, int]] = field(default_factory=list)
 
     async def ask(self, request: Frame) -> Frame:
-        said = self.lamps.ask(request)
+        said = self.lamps.ask_line(request)
         at = [r.address for r in self.lamps.responders]
         self.met += [(a, at.count(a)) for a in set(at) if at.count(a) > 1]
         assert said
@@ -62,10 +64,10 @@ def line(*addresses: int) -> tuple[Line, list[Responder]]:
 
 
 def pushed(port: Line, wished: dict[int, Wish], stop: bool = False) -> LampPush:
-    push = LampPush(asyncio.run(find(port, False)), wished)
+    push = LampPush(asyncio.run(find_responders(port, False)), wished)
     if stop:
-        push.stop()
-    asyncio.run(push.run(port))
+        push.stop_push()
+    asyncio.run(push.run_push(port))
     return push
 
 
@@ -83,7 +85,7 @@ def test_who_refuses_to_leave_keeps_others_away() -> None:
     assert [r.address for r in made] == [1, 5] and made[0].label == "left" and not port.met
     assert push.results[2, "address"].outcome == "refused" and "locked" in push.results[2, "address"].why
     assert push.results[1, "address"] == LampResult("not sent", "0000:00000002 still stands at 005")
-    assert push.summary[1]
+    assert push.summary_of_push[1]
 
 
 def test_a_yes_is_held_against_what_is_read_back() -> None:
@@ -103,12 +105,12 @@ def test_what_was_stopped_is_not_sent_and_said_to_be_so() -> None:
 
 
 def test_a_lamp_that_falls_silent_keeps_what_was_known(wire: Wire, node: Node) -> None:  # noqa: F811
-    port = Gateways(wire).port("127.0.0.21", 3)  # type: ignore[arg-type]
-    found = asyncio.run(find(port, True))
+    port = Gateways(wire).port_at("127.0.0.21", 3)  # type: ignore[arg-type]
+    found = asyncio.run(find_responders(port, True))
     lamp = lamps(node)[0]
     lamp.fault = "deaf"
     push = LampPush(found, {lamp.uid: Wish(99)})
-    asyncio.run(push.run(port))
+    asyncio.run(push.run_push(port))
     assert push.results[lamp.uid, "address"].outcome == "unknown"
     kept = push.lamps[lamp.uid]
     assert kept.model_name == "Eddy head" and "does not answer" in kept.failed

@@ -9,7 +9,7 @@ import pytest
 
 from welvo.live.engine_main import Engine
 from welvo.live.frames import Frames
-from welvo.live.mass import Gather, Mass, possible
+from welvo.live.mass import Gather, Mass, can_send_in_mass
 from welvo.live.messages import Opening, SendRule, UniverseOut
 from welvo.protocols import sacn
 
@@ -26,11 +26,11 @@ def receiver() -> socket.socket:
 
 
 def engine_of(specs: list[UniverseOut], rows: int) -> Engine:
-    frames = Frames.make(rows)
-    frames.write(bytes(range(256)) * 2 * rows)
+    frames = Frames.make_frames(rows)
+    frames.write_frame(bytes(range(256)) * 2 * rows)
     engine = Engine(frames, -1)
-    engine.say = lambda message: None  # type: ignore[method-assign]
-    engine.open(Opening("127.0.0.1", "test", bytes(range(1, 17)).hex()))
+    engine.answer_parent = lambda message: None  # type: ignore[method-assign]
+    engine.open_sockets(Opening("127.0.0.1", "test", bytes(range(1, 17)).hex()))
     engine.set_streams(specs)
     return engine
 
@@ -43,14 +43,14 @@ def due(engine: Engine) -> None:
     """Everything is due once."""
     now = time.monotonic()
     engine.heap = [(now - 1e-6, order, 1000.0, group) for _, order, _, group in engine.heap]
-    engine.tick()
+    engine.send_due()
 
 
 def everything(sock: socket.socket) -> list[bytes]:
     gather, found = Gather(), []
     until = time.monotonic() + 2
     while time.monotonic() < until:
-        got = gather.take(sock)
+        got = gather.take_datagrams(sock)
         if not got and found:
             return found
         assert all(ip == "127.0.0.1" for _, ip in got)
@@ -70,7 +70,7 @@ def test_the_same_packets_leave_as_one_by_one() -> None:
             rounds = []
             for step in range(8):
                 if step == 6:
-                    engine.frames.write(bytes([step]) * 512 * 70)
+                    engine.frames.write_frame(bytes([step]) * 512 * 70)
                 due(engine)
                 rounds.append(sorted(everything(sock), key=lambda raw: raw[113:115]))
             seen.append(rounds)
@@ -78,7 +78,7 @@ def test_the_same_packets_leave_as_one_by_one() -> None:
         assert len(seen[0][5]) < 70 == len(seen[0][6])  # those on change are silent after their repeats
         for engine in (one, many):
             for stream in engine.streams.values():
-                stream.end(time.monotonic())
+                stream.end_stream(time.monotonic())
     finally:
         sock.close()
 
@@ -104,10 +104,10 @@ def test_a_target_that_fails_is_said_and_the_others_get_theirs() -> None:
 
 
 def test_small_groups_and_stand_ins_of_sockets_go_one_by_one() -> None:
-    assert not possible(object(), range(100)) and not possible(None, range(100))
+    assert not can_send_in_mass(object(), range(100)) and not can_send_in_mass(None, range(100))
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as sock:
-        assert not possible(sock, range(7)) and possible(sock, range(8))
-        assert Mass(sock, []).tick(0, b"", 0.0) == 0
+        assert not can_send_in_mass(sock, range(7)) and can_send_in_mass(sock, range(8))
+        assert Mass(sock, []).send_due(0, b"", 0.0) == 0
 
 
 def test_what_waits_is_taken_in_order_and_a_closed_socket_gives_nothing(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -117,14 +117,14 @@ def test_what_waits_is_taken_in_order_and_a_closed_socket_gives_nothing(monkeypa
         for n in range(100):
             out.sendto(n.to_bytes(2, "big") * 9, (IP, PORT))
         gather = Gather()
-        first = gather.take(sock)
+        first = gather.take_datagrams(sock)
         assert len(first) == 64 and first[0] == (b"\0\0" * 9, "127.0.0.1") and first[63][0][:2] == b"\0\x3f"
-        assert len(gather.take(sock)) == 36 and gather.take(sock) == []
+        assert len(gather.take_datagrams(sock)) == 36 and gather.take_datagrams(sock) == []
         out.sendto(b"x" * 3000, (IP, PORT))
-        assert len(gather.take(sock)[0][0]) == 2048  # nothing that long is ours
+        assert len(gather.take_datagrams(sock)[0][0]) == 2048  # nothing that long is ours
         out.sendto(b"again", (IP, PORT))
         monkeypatch.setattr("welvo.live.mass._receive", None)
-        assert gather.take(sock) == [(b"again", "127.0.0.1")]
+        assert gather.take_datagrams(sock) == [(b"again", "127.0.0.1")]
         monkeypatch.undo()
         sock.close()
-        assert gather.take(sock) == []
+        assert gather.take_datagrams(sock) == []

@@ -56,19 +56,19 @@ from pathlib import Path
 from welvo.app.computer import Computer
 from welvo.app.main import make_window
 from welvo.app.session import Selection, Session
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 quiet = len(sys.argv) > 1 and sys.argv[1] == "quiet"
-window = make_window(Session(gallery()), Computer(quiet=quiet), "10.9.8.7", Path(folder))
+window = make_window(Session(make_gallery()), Computer(quiet=quiet), "10.9.8.7", Path(folder))
 window.files.may_leave = lambda: True
 window.resize(1280, 800)
 window.show()
-window.network.start()
+window.network.start_network()
 pressed = 0
-for station in window.stations.all():
+for station in window.stations.all_stations():
     for kind, key in (("", ""), ("item", "f207"), ("device", "d1"), ("universe", "u3")):
         chosen = Selection(kind, (key,)) if kind else Selection()
         window.show_station(station)
-        window.session.select(chosen)
+        window.session.change_selection(chosen)
         QTest.qWait(30)
         known = set()
         for _ in range(3):
@@ -77,15 +77,15 @@ for station in window.stations.all():
                     if id(b) in known or not (b.isVisible() and b.isEnabled()):
                         continue
                     known.add(id(b))
-                    if not window.network.output.armed and pressed < 1500:
+                    if not window.network.output.is_armed and pressed < 1500:
                         b.click()
                         pressed += 1
                         app.processEvents()
                 except RuntimeError:
                     pass  # another act took it away
-        assert not window.network.output.armed
+        assert not window.network.output.is_armed
 QTest.qWait(1500)
-window.shut()
+window.end_everything()
 done.set()
 thread.join()
 kinds = {}

@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from tests.conftest import slowed
 from welvo.live import rdm_serial
 from welvo.live.links import LinkError
-from welvo.live.rdm_link import Talk, find
+from welvo.live.rdm_link import Talk, find_responders
 from welvo.live.rdm_serial import SerialRdm
 from welvo.live.serial_line import LineError
 from welvo.protocols import rdm
@@ -41,13 +41,13 @@ class Cable:
 
     def write(self, octets: bytes) -> None:
         self.requests.append(octets)
-        request = rdm.decode(octets)
+        request = rdm.decode_rdm(octets)
         if request.pid == rdm.DISC_UNIQUE_BRANCH:
             bounds = int.from_bytes(request.data[:6], "big"), int.from_bytes(request.data[6:], "big")
-            said = self.lamps.branch(*bounds)
+            said = self.lamps.answer_branch(*bounds)
         else:
-            answer = self.lamps.ask(request)
-            said = b"\0" + rdm.encode(answer) if answer else None
+            answer = self.lamps.ask_line(request)
+            said = b"\0" + rdm.encode_rdm(answer) if answer else None
         if said and self.damage:
             self.damage -= 1
             said = said[:-1] + bytes([said[-1] ^ 1])
@@ -93,14 +93,14 @@ def test_the_first_questions_are_literally_these() -> None:
 def test_lamps_are_read_and_set_and_damage_is_asked_for_again() -> None:
     cable = Cable(0x7FF200000001, 0x7FF200000002, lumps=5)
     port = line(cable)
-    found = run(find(port, True))
+    found = run(find_responders(port, True))
     assert [x.names for x in found] == [((1, 4, "one"), (2, 8, "two"))] * 2 and not any(x.failed for x in found)
     cable.damage = cable.lose = 1
     run(Talk(port).set_address(0x7FF200000002, 33))
     assert cable.lamps.responders[1].address == 33
     cable.lamps.responders[0].fault = "deaf"
     with pytest.raises(LinkError, match="7FF2:00000001 does not answer"):
-        run(Talk(port).get(0x7FF200000001, rdm.DEVICE_INFO))
+        run(Talk(port).get_parameter(0x7FF200000001, rdm.DEVICE_INFO))
 
 
 def test_an_answer_to_somebody_else_is_none() -> None:
@@ -109,11 +109,11 @@ def test_an_answer_to_somebody_else_is_none() -> None:
     class Old(Cable):
         def write(self, octets: bytes) -> None:
             super().write(octets)
-            request = rdm.decode(octets)
-            self.came = rdm.encode(rdm.answer(Frame(6, request.source, request.command, request.pid), 6, b""))
+            request = rdm.decode_rdm(octets)
+            self.came = rdm.encode_rdm(rdm.answer_to(Frame(6, request.source, request.command, request.pid), 6, b""))
 
     with pytest.raises(LinkError):
-        run(Talk(line(Old(5))).get(5, rdm.DMX_START_ADDRESS))
+        run(Talk(line(Old(5))).get_parameter(5, rdm.DMX_START_ADDRESS))
     assert cable.lamps.responders
 
 
@@ -142,7 +142,7 @@ def test_a_simulated_line_answers_like_a_real_one() -> None:
     def serve() -> None:
         while not stop.is_set():
             if select.select([end.socket], [], [], 0.05)[0]:
-                end.ready()
+                end.take_waiting()
 
     thread = threading.Thread(target=serve)
     thread.start()

@@ -15,8 +15,8 @@ from welvo.live.engine import EngineProcess
 from welvo.live.engine_main import KEEP_ALIVE, NO_PORT, LineStream
 from welvo.live.interfaces import LOOPBACK
 from welvo.live.messages import LineOut, SendRule
-from welvo.live.output import streams
-from welvo.live.serial_line import Layer, Line, LineError, open_layer, rehearsed, serial_ports
+from welvo.live.output import streams_to_send
+from welvo.live.serial_line import Layer, Line, LineError, is_rehearsed, open_layer, serial_ports
 from welvo.patience import wait_until
 from welvo.protocols import dmx512
 from welvo.rig.document import Rig
@@ -55,11 +55,11 @@ def until(condition: Callable[[], bool], seconds: float = 5.0) -> None:
 def test_a_frame_is_break_mark_start_code_and_slots() -> None:
     layer = Recorded()
     line = Line("x", lambda _: layer)
-    line.offer(b"\x0a\x0b")
+    line.offer_frame(b"\x0a\x0b")
     until(lambda: line.sent == 1)
     assert [e for _, e in layer.events] == [(dmx512.BREAK, dmx512.MARK), b"\x00\x0a\x0b"]
     for n in range(50):
-        line.offer(bytes((n,)))
+        line.offer_frame(bytes((n,)))
     line.close()
     assert layer.closed and layer.frames[-2:] == 2 * [b"\x00\x31"]  # the newest one, however many came in between
     breaks = [at for at, e in layer.events if isinstance(e, tuple)]
@@ -80,15 +80,15 @@ def test_a_port_that_fails_is_said_and_tried_again(monkeypatch: pytest.MonkeyPat
     line = Line("x", opened)
     until(lambda: line.wrong == "serial port x is not there")
     there.set()
-    line.offer(b"\x01")
+    line.offer_frame(b"\x01")
     until(lambda: line.sent == 1)
     assert line.wrong == ""
     layers[0].fail = OSError(5, "Input/output error")
     there.clear()
-    line.offer(b"\x02")
+    line.offer_frame(b"\x02")
     until(lambda: "x" in line.wrong and layers[0].closed)
     there.set()
-    line.offer(b"\x03")
+    line.offer_frame(b"\x03")
     until(lambda: line.sent == 2)
     assert layers[1].frames == [b"\x00\x03"] and line.wrong == ""
     line.close()
@@ -130,11 +130,11 @@ def test_repeats_are_left_out_within_the_standards_limit_only() -> None:
     for rule, most in rules.items():
         stream = LineStream(LineOut("x", 1, 0, slots=2, rate=40, rule=rule), line)
         offered: list[float] = []
-        line.offer = lambda _, o=offered: o.append(now)  # type: ignore[method-assign, misc]
+        line.offer_frame = lambda _, o=offered: o.append(now)  # type: ignore[method-assign, misc]
         levels = b"\x05\x06" + bytes(510)
         for tick in range(200):
             now = tick / 40
-            stream.tick(1, levels, now)
+            stream.send_due(1, levels, now)
         gaps = [b - a for a, b in pairwise(offered)]
         assert offered[0] == 0 and max(gaps) <= most + 1 / 40 < dmx512.LONGEST_PACKET, rule
         assert min(gaps) >= most - 1e-9, rule
@@ -148,7 +148,7 @@ def far_end() -> Iterator[LineEnd]:
 
     def read() -> None:
         while not done.wait(0.002):
-            end.ready()
+            end.take_waiting()
 
     thread = threading.Thread(target=read)
     thread.start()
@@ -171,20 +171,20 @@ def rig_with_line(**feed: object) -> Rig:
 
 def test_the_engine_puts_a_universe_out_on_a_line(far_end: LineEnd) -> None:
     rig = rig_with_line(at_disarm="zero")
-    assert rehearsed(971) and not rehearsed(972)
+    assert is_rehearsed(971) and not is_rehearsed(972)
     engine = EngineProcess("127.0.0.1", 2)
     try:
         engine.write(bytes(range(1, 21)) + bytes(1004))
-        engine.set_streams(streams(rig, LOOPBACK, {}, {}, lines={"971": "rehearsal:971"}))
+        engine.set_streams(streams_to_send(rig, LOOPBACK, {}, {}, lines={"971": "rehearsal:971"}))
         until(lambda: bytes(far_end.levels) == bytes(range(1, 21)))
         said = ask_line_end(971)
         assert said["levels"] == list(range(1, 21)) and said["short_breaks"] == 0 and said["start_code"] == 0
-        engine.set_streams(streams(rig, LOOPBACK, {}, {}, lines={}))
+        engine.set_streams(streams_to_send(rig, LOOPBACK, {}, {}, lines={}))
         until(lambda: engine.state.wrong.get("s") == NO_PORT)
         assert "n" not in engine.state.wrong  # the rest goes on
-        engine.set_streams(streams(rig, LOOPBACK, {}, {}, lines={"971": "/dev/no-such-port"}))
+        engine.set_streams(streams_to_send(rig, LOOPBACK, {}, {}, lines={"971": "/dev/no-such-port"}))
         until(lambda: "not there" in engine.state.wrong.get("s", ""))
-        engine.set_streams(streams(rig, LOOPBACK, {}, {}, lines={"971": "rehearsal:971"}))
+        engine.set_streams(streams_to_send(rig, LOOPBACK, {}, {}, lines={"971": "rehearsal:971"}))
         until(lambda: "s" not in engine.state.wrong)
         before = far_end.packets
         until(lambda: far_end.packets > before)

@@ -6,12 +6,12 @@ import pytest
 
 from tests.buses.test_plan import REF, rig_with_bus
 from welvo.matching.gear import (
-    board,
-    faults,
+    board_of_bus,
+    faults_of_gear,
     gear_lines,
     gear_wishes,
+    read_gear_level,
     read_groups,
-    read_level,
     read_rate,
     read_time,
     say_groups,
@@ -25,7 +25,7 @@ from welvo.observed.values import BusSeen, GearSeen, Observed
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.buses import Bus, Gear
-from welvo.survey.path import path
+from welvo.survey.path import path_to_target
 from welvo.survey.target import of_slot
 
 
@@ -44,14 +44,14 @@ from welvo.survey.target import of_slot
     ],
 )
 def test_levels_are_typed_as_numbers_or_as_light(typed: str, level: int | None) -> None:
-    assert read_level(typed) == level
+    assert read_gear_level(typed) == level
 
 
 def test_what_is_no_level_time_rate_or_group_is_refused_with_what_it_should_be() -> None:
     for wrong in ("255", "-1", "101 %", "ten", "1.5", "1 2"):
         with pytest.raises(Refused, match="is no level; write 0 to 254"):
-            read_level(wrong)
-    assert read_level("last", "last") == read_level("255", "last") == 255
+            read_gear_level(wrong)
+    assert read_gear_level("last", "last") == read_gear_level("255", "last") == 255
     # the standard's table: 2.0 s is register 4, 45 steps a second register 7
     assert [read_time(t) for t in ("2", "2.1 s", "0.6", "no fade", "90", "")] == [4, 4, 1, 0, 15, None]
     assert [read_rate(t) for t in ("45", "358", "2.8 steps a second", "")] == [7, 1, 15, None]
@@ -80,9 +80,9 @@ def test_numbers_are_said_in_the_standards_steps() -> None:
 
 def test_status_is_said_in_words() -> None:
     seen = GearSeen(3, status=0b1010)
-    assert faults(seen) == ["its lamp does not light", "a limit was exceeded"]
+    assert faults_of_gear(seen) == ["its lamp does not light", "a limit was exceeded"]
     assert status_words(seen) == "lamp failure, limit error" and status_words(GearSeen(3)) == "–"
-    assert not faults(GearSeen(3, status=0b100)) and status_words(GearSeen(3, status=0)) == "nothing to report"
+    assert not faults_of_gear(GearSeen(3, status=0b100)) and status_words(GearSeen(3, status=0)) == "nothing to report"
 
 
 def test_plan_and_reported_stand_side_by_side_and_what_was_not_asked_is_not_known() -> None:
@@ -109,14 +109,14 @@ def test_the_board_has_every_place_and_the_path_goes_through_it() -> None:
     gear = GearSeen(4, (6,), status=0b100, level=100, groups=(2,))
 
     def hop(observed: Observed, address: int = 205) -> tuple[str, str, str]:
-        chain = path(Index(rig), observed, of_slot(Index(rig), "u2", address), 1.0)
+        chain = path_to_target(Index(rig), observed, of_slot(Index(rig), "u2", address), 1.0)
         n = next(n for n, h in enumerate(chain.hops) if h.role == "gear")
         return chain.hops[n].value, chain.hops[n].fact, chain.joints[n - 1].mark
 
     assert hop(Observed()) == ("gear 4", "Cove", "unknown")
     found = Observed(buses={at: BusSeen((gear,))})
     assert hop(found) == ("gear 4", "Cove", "matches") and hop(found, 206) == ("gear 5", "no answer", "differs")
-    places = board(rig, found, REF)
+    places = board_of_bus(rig, found, REF)
     assert len(places) == 64 and places[4].planned and places[4].seen == gear and not places[5].seen
     broken = Observed(buses={at: BusSeen((GearSeen(4, status=0b10),))})
     assert hop(broken)[1:] == ("its lamp does not light", "differs")

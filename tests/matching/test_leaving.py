@@ -5,11 +5,11 @@ from __future__ import annotations
 import pytest
 
 from tests.standins.test_pixel import INDEX, PENSTOCK, RIG, light, penstock
-from welvo.matching.leaving import Proof, proof
+from welvo.matching.leaving import Proof, proof_of_pixel
 from welvo.observed.values import NOTHING
 from welvo.patch.index import Index
 from welvo.runs.bridge import set_right
-from welvo.survey.path import Light, path
+from welvo.survey.path import Light, path_to_target
 from welvo.survey.place_ways import on_cable
 from welvo.survey.target import find_target
 
@@ -20,7 +20,7 @@ def seen(typed: str, universe: int, address: int, *levels: int, sent: int | None
     on = on_cable(index, find_target(index, typed))
     assert on
     label = on[0].label
-    return proof(index.cables, on, device.octets(label), device.behind(label), sent)
+    return proof_of_pixel(index.cables_and_sums, on, device.octets_of_port(label), device.levels_behind(label), sent)
 
 
 @pytest.mark.parametrize(
@@ -49,7 +49,7 @@ def test_behind_the_bridge_the_fault_is_seen_and_then_put_right() -> None:
 def test_the_path_shows_what_was_seen() -> None:
     target = find_target(INDEX, "534")
     light = Light(proof=Proof("DMX 33 gives 204", "differs", "sends 255", "gives 204", "DMX 33"))
-    chain = path(INDEX, NOTHING, target, 0.0, light)
+    chain = path_to_target(INDEX, NOTHING, target, 0.0, light)
     roles = [h.role for h in chain.hops]
     joint = chain.joints[roles.index("bridge") - 1]
     assert (joint.mark, joint.sends, joint.takes) == ("differs", "sends 255", "gives 204")
@@ -59,6 +59,6 @@ def test_the_path_shows_what_was_seen() -> None:
 def test_a_short_string_leaves_nothing_at_the_end() -> None:
     on = on_cable(INDEX, find_target(INDEX, "534"))
     assert on
-    found = proof(INDEX.cables, on, bytes(60), [], 255)
+    found = proof_of_pixel(INDEX.cables_and_sums, on, bytes(60), [], 255)
     assert found and (found.mark, found.takes) == ("differs", "nothing leaves there")
-    assert proof(INDEX.cables, on, b"", [], 255) is None
+    assert proof_of_pixel(INDEX.cables_and_sums, on, b"", [], 255) is None

@@ -8,18 +8,18 @@ from msgspec.structs import replace
 from tests.conftest import profile
 from welvo.patch.adding import Wish, add_fixtures, fit_from, patch_series, read_wish
 from welvo.patch.index import Index
-from welvo.patch.landing import landing
-from welvo.patch.laying import Laying, lay, next_free
+from welvo.patch.landing import foresee_landing
+from welvo.patch.laying import Laying, lay_out_items, next_free
 from welvo.rig import edits
 from welvo.rig.base import Refused
-from welvo.rig.document import Rig, put
+from welvo.rig.document import Rig, put_entries
 from welvo.rig.patched import Element, Fixture, Place
 from welvo.rig.wiring import Device, DeviceModel, Port, Universe
 
 
 def starts(rig: Rig, *keys: str) -> list[tuple[int, int]]:
     index = Index(rig)
-    return [(rig.universes[s.universe].number, s.first) for k in keys for s in index.spans(k)]
+    return [(rig.universes[s.universe].number, s.first) for k in keys for s in index.spans_of(k)]
 
 
 def test_the_next_free_place_is_the_first_that_holds_it_whole(rig: Rig) -> None:
@@ -67,14 +67,14 @@ def test_typing_goes_by_the_same_limits_as_laying_out(rig: Rig) -> None:
     model = DeviceModel(name="Short node", ports=("A",), slots_per_port=256)
     node = Device(name="N", model="m", ports={"A": Port(feed="w1")})
     bars = {f"b{n}": Fixture(number=200 + n, profile="bar40", mode="m") for n in range(8)}
-    made, _ = put(
+    made, _ = put_entries(
         rig, "", device_models={"m": model}, devices={**dict.fromkeys(rig.devices), "n": node},
         fixtures={**dict.fromkeys(rig.fixtures), **bars}, profiles={"bar40": profile("Bar 40", "40 x (dimmer)")},
     )  # fmt: skip
     keys = [(k, 0) for k in bars]
     typed, _ = patch_series(Index(made), keys, "1.1")
     assert starts(typed, *bars) == [(1, 1 + 40 * n) for n in range(6)] + [(2, 1), (2, 41)]
-    laid = lay(Index(made), keys, Laying(("u1", 1), over=True))
+    laid = lay_out_items(Index(made), keys, Laying(("u1", 1), over=True))
     assert [(made.universes[s.universe].number, s.address) for s in laid.steps] == starts(typed, *bars)
     with pytest.raises(Refused, match="past 256 .port A of N puts out 256.. The highest start is 217"):
         patch_series(Index(made), keys[:1], "1.218")
@@ -84,7 +84,7 @@ def test_a_typed_start_is_taken_as_it_is_typed_and_a_spacing_below_the_footprint
     over, _ = patch_series(
         Index(rig), [("a", 0), ("b", 0)], "2.10 +8"
     )  # the ribbon is there: a clash, and shown as one
-    assert starts(over, "a", "b") == [(2, 10), (2, 18)] and "u2" in Index(over).flagged()
+    assert starts(over, "a", "b") == [(2, 10), (2, 18)] and "u2" in Index(over).universes_with_overlaps()
     with pytest.raises(Refused, match=r"A spacing of 7 is less than the 8 slots one takes.*Write \+8"):
         patch_series(Index(rig), [("a", 0), ("b", 0)], "2.200 +7")
 
@@ -102,7 +102,7 @@ def test_how_many_fit_from_a_typed_start_is_exact_to_one_slot(rig: Rig, start: s
 
 def test_free_places_do_not_overlap_each_other(rig: Rig) -> None:
     new, change = patch_series(Index(rig), [("c", 0), ("a", 0), ("b", 0)], "free")
-    assert Index(new).flagged() == set() and change.ids("fixtures") == {"a", "b", "c"}
+    assert Index(new).universes_with_overlaps() == set() and change.changed_ids("fixtures") == {"a", "b", "c"}
 
 
 @pytest.mark.parametrize(
@@ -124,13 +124,13 @@ def test_when_the_universes_run_out_it_says_how_many_fit(rig: Rig) -> None:
 
 def test_a_landing_says_whom_it_would_meet(rig: Rig) -> None:
     index = Index(rig)
-    clean = landing(index, "a", 0, "u2", 20)
-    assert clean.clean and (clean.first, clean.last, clean.free_before, clean.free_after) == (20, 27, 5, 73)
-    meets = landing(index, "a", 0, "u2", 10)
-    assert meets.meets == (("c", "u2", 10, 14),) and not meets.clean
-    assert landing(index, "a", 0, "u1", 508).past_end == 3
+    clean = foresee_landing(index, "a", 0, "u2", 20)
+    assert clean.is_clean and (clean.first, clean.last, clean.free_before, clean.free_after) == (20, 27, 5, 73)
+    meets = foresee_landing(index, "a", 0, "u2", 10)
+    assert meets.meets == (("c", "u2", 10, 14),) and not meets.is_clean
+    assert foresee_landing(index, "a", 0, "u1", 508).past_end == 3
     locked, _ = edits.set_fixtures(rig, "", {"a": {"at": (Place(universe="u1", address=1, locked=True),)}})
-    assert "locked" in landing(Index(locked), "a", 0, "u1", 100).refused
+    assert "locked" in foresee_landing(Index(locked), "a", 0, "u1", 100).refused
 
 
 def test_wishes_are_read_as_they_are_said(rig: Rig) -> None:
@@ -151,7 +151,9 @@ def test_adding_numbers_names_and_places_many_at_once(rig: Rig) -> None:
     new, change = add_fixtures(Index(rig), read_wish(rig, "3 x Head at 4.1 +10"), 301, "Wing #")
     made = list(change.made)
     assert [new.fixtures[k].number for k in made] == [301, 302, 303] and new.fixtures[made[2]].name == "Wing 3"
-    assert starts(new, *made) == [(4, 1), (4, 11), (4, 21)] and len(change.ids("universes")) == 1  # universe 4 was made
+    assert (
+        starts(new, *made) == [(4, 1), (4, 11), (4, 21)] and len(change.changed_ids("universes")) == 1
+    )  # universe 4 was made
     with pytest.raises(Refused, match="101 is taken"):
         add_fixtures(Index(rig), read_wish(rig, "2 x Head"), 100)
 
@@ -166,13 +168,16 @@ def test_adding_to_an_empty_rig_makes_its_first_universe(rig: Rig) -> None:
 def test_every_break_is_placed(rig: Rig) -> None:
     from tests.conftest import profile
 
-    split, _ = put(
+    split, _ = put_entries(
         rig, "", profiles={"split": profile("Split", "break head: pan, tilt\nbreak pixels: 4 x (red green blue)")}
     )
     new, change = add_fixtures(Index(split), read_wish(split, "2 x Split at 1.100 +2"))
     made = list(change.made)
     index = Index(new)
-    assert [(s.break_no, s.first) for s in index.spans(made[0])] == [(0, 100), (1, 17)] and index.flagged() == set()
+    assert [(s.break_no, s.first) for s in index.spans_of(made[0])] == [
+        (0, 100),
+        (1, 17),
+    ] and index.universes_with_overlaps() == set()
 
 
 def test_two_breaks_never_land_on_each_other(rig: Rig) -> None:
@@ -187,8 +192,8 @@ def test_two_breaks_never_land_on_each_other(rig: Rig) -> None:
     keys = list(change.made)
     index = Index(made)
     assert (
-        not index.flagged() and not index.open and len(keys) == 200
+        not index.universes_with_overlaps() and not index.open and len(keys) == 200
     )  # 400 slots of heads, 800 of pixels: a third universe
-    assert [u.number for u in made.universes.values()] == [1, 2, 3] and change.ids("universes") == set(
+    assert [u.number for u in made.universes.values()] == [1, 2, 3] and change.changed_ids("universes") == set(
         made.universes
     ) - set(split.universes)

@@ -11,10 +11,10 @@ from msgspec.structs import replace
 from tests.conftest import at, profile
 from welvo.patch.index import Index
 from welvo.patch.laying import free_between
-from welvo.patch.repack import Movable, pack, repack
+from welvo.patch.repack import Movable, pack_items, repack_universe
 from welvo.patch.steps import apply_steps
 from welvo.rig.document import Rig
-from welvo.rig.edits import share
+from welvo.rig.edits import share_places
 from welvo.rig.patched import Fixture, Place
 from welvo.rig.wiring import Universe
 
@@ -59,7 +59,7 @@ def cases(draw: st.DrawFn) -> tuple[list[Movable], list[tuple[int, int]]]:
 def test_packing_equals_brute_force(case: tuple[list[Movable], list[tuple[int, int]]]) -> None:
     items, free = case
     wanted = slow_best(items, free)
-    found, proved = pack(items, free)
+    found, proved = pack_items(items, free)
     assert proved
     if wanted is None:
         assert found is None
@@ -75,9 +75,9 @@ def test_eight_things_are_proved_best_quickly() -> None:
     items = [Movable(n, 500 - 41 * n, 3 + 5 * n) for n in range(8)]
     free = free_between([(20, 25), (100, 110)], 512)
     assert slow_best(items[:5], free) == (
-        max(s + i.width - 1 for i in items[:5] for s in [(pack(items[:5], free)[0] or {})[i.name]]), 5
+        max(s + i.width - 1 for i in items[:5] for s in [(pack_items(items[:5], free)[0] or {})[i.name]]), 5
     )  # fmt: skip
-    found, proved = pack(items, free)
+    found, proved = pack_items(items, free)
     assert proved and found and len(found) == 8
 
 
@@ -93,35 +93,35 @@ def many(starts: list[int], width: int = 10, **more: object) -> Rig:
 
 def test_no_free_slot_is_left_before_the_last_and_one_move_is_enough() -> None:
     rig = many([1, 11, 31, 41])
-    packing = repack(Index(rig), "u1")
+    packing = repack_universe(Index(rig), "u1")
     assert [(s.key, s.address) for s in packing.steps] == [("f3", 21)]  # 41 into the hole at 21: one move, not two
     assert (packing.before, packing.after) == (50, 40)
     after = Index(apply_steps(rig, list(packing.steps), "")[0])
-    assert not (after.occupancy("u1")[:40] == 0).any()
+    assert not (after.occupancy_of_universe("u1")[:40] == 0).any()
 
 
 def test_what_is_locked_shared_followed_or_reserved_stays() -> None:
     rig = many([5, 31, 61], locked=True)
-    packing = repack(Index(rig), "u1")
+    packing = repack_universe(Index(rig), "u1")
     assert packing.fixed == (("1", "locked"),)
     assert {s.key: s.address for s in packing.steps} == {"f1": 15, "f2": 25}
-    shared, _ = share(many([31, 31, 61]), ["f0", "f1"])
-    assert [(s.key, s.address) for s in repack(Index(shared), "u1").steps] == [("f2", 1)]
+    shared, _ = share_places(many([31, 31, 61]), ["f0", "f1"])
+    assert [(s.key, s.address) for s in repack_universe(Index(shared), "u1").steps] == [("f2", 1)]
     behind = many([21, 61])
     behind = replace(
         behind, fixtures={**behind.fixtures, "f9": Fixture(number=9, profile="p", mode="m", at=(Place(after="f0"),))}
     )
-    packing = repack(Index(behind), "u1")
+    packing = repack_universe(Index(behind), "u1")
     assert dict(packing.fixed) == {"1": "others stand behind it", "9": "stands behind 1"}
     assert [(s.key, s.address) for s in packing.steps] == [("f1", 1)]
     kept = replace(behind, universes={"u1": Universe(number=1, reserve=((1, 15),))})
-    assert [(s.key, s.address) for s in repack(Index(kept), "u1").steps] == [("f1", 41)]
+    assert [(s.key, s.address) for s in repack_universe(Index(kept), "u1").steps] == [("f1", 41)]
 
 
 def test_many_things_of_many_widths_still_give_a_whole_answer() -> None:
     fixtures = {f"f{n}": Fixture(number=n + 1, profile=f"p{n % 7}", mode="m", at=at(1, 1 + n * 12)) for n in range(40)}
     profiles = {f"p{k}": profile(f"P{k}", f"{4 + k} x (dimmer)") for k in range(7)}
     rig = Rig(profiles=profiles, universes={"u1": Universe(number=1)}, fixtures=fixtures)
-    packing = repack(Index(rig), "u1")
+    packing = repack_universe(Index(rig), "u1")
     after = Index(apply_steps(rig, list(packing.steps), "")[0])
-    assert not after.flagged() and not (after.occupancy("u1")[: packing.after] == 0).any()
+    assert not after.universes_with_overlaps() and not (after.occupancy_of_universe("u1")[: packing.after] == 0).any()

@@ -6,13 +6,13 @@ import pytest
 from click.testing import CliRunner
 from msgspec.structs import replace
 
-from welvo.checks.checker import check
+from welvo.checks.checker import check_rig
 from welvo.cli import app
-from welvo.formats.rigfile import save
+from welvo.formats.rigfile import save_rig_file
 from welvo.patch.index import Index
 from welvo.patch.set_on import set_on
 from welvo.rig import edits
-from welvo.rig.document import Rig, put
+from welvo.rig.document import Rig, put_entries
 from welvo.rig.patched import Element, Place
 from welvo.rig.profile import AddressSetting
 from welvo.rig.runs import Segment
@@ -35,7 +35,7 @@ def hung(rig: Rig) -> Rig:
     lamps = Segment(kind="lamps", fixtures=("x", "c"), functions=("V", "R", "G", "B"), start=31, count=2)
     model = DeviceModel(name="Pixels", kind="pixel", ports=("1", "2"), pixels_per_port=680)
     on_cable = {k: replace(rig.fixtures[k], at=(Place(from_run=True),)) for k in "ab"}
-    out, _ = put(
+    out, _ = put_entries(
         rig, "", fixtures={**on_cable, "c": replace(rig.fixtures["c"], at=())},
         elements={"r": Element(name="string", pixels=120, at=Place(from_run=True))}, device_models={"px": model},
         devices={
@@ -50,10 +50,10 @@ def hung(rig: Rig) -> Rig:
 
 def test_behind_a_bridge_or_a_converter_it_is_the_address_on_that_line(hung: Rig) -> None:
     index = Index(hung)
-    assert [(s.universe, s.first) for s in index.spans("b")] == [("u1", 369)]
+    assert [(s.universe, s.first) for s in index.spans_of("b")] == [("u1", 369)]
     assert set_on(index, "b")[:2] == (9, "behind the bridge on port 1 of BOX")
     assert set_on(index, "c")[:2] == (35, "behind the converter on port 2 of BOX")
-    typed, _ = edits.move(hung, "b", 0, "u1", 400)
+    typed, _ = edits.move_item(hung, "b", 0, "u1", 400)
     assert set_on(Index(typed), "b").address == 40  # slot 400 is 40 behind the bridge
     assert set_on(Index(hung), "a").place == ("box", "1", 1)
 
@@ -66,12 +66,12 @@ def test_in_a_universe_it_is_its_first_slot_and_without_an_address_there_is_none
 
 def test_path_rule_and_command_line_say_the_same(hung: Rig, tmp_path: object) -> None:
     short = replace(hung.profiles["head"], address=AddressSetting(by="menu", highest=100))
-    made, _ = put(hung, "", profiles={"head": short})
+    made, _ = put_entries(hung, "", profiles={"head": short})
     index = Index(made)
     ways = dict(place_ways(index, find_target(index, "102")))
     assert ways["Set on it"] == "set 009 in its menu"
-    assert "PATCH-11" not in check(made).codes  # 369 is out of its reach, 9 is not
-    far, _ = put(
+    assert "PATCH-11" not in check_rig(made).codes_found  # 369 is out of its reach, 9 is not
+    far, _ = put_entries(
         made, "", devices={"box": replace(made.devices["box"], ports={
             **made.devices["box"].ports,
             "1": replace(made.devices["box"].ports["1"], run=(
@@ -80,18 +80,22 @@ def test_path_rule_and_command_line_say_the_same(hung: Rig, tmp_path: object) ->
             )),
         })},
     )  # fmt: skip
-    (f,) = [f for f in check(far).findings if f.code == "PATCH-11"]
-    assert f.title == "102 cannot be set to 120" and "behind the bridge on port 1 of BOX" in f.reason and not f.fixes
+    (f,) = [f for f in check_rig(far).findings if f.code == "PATCH-11"]
+    assert (
+        f.title == "102 cannot be set to 120"
+        and "behind the bridge on port 1 of BOX" in f.reason
+        and not f.possible_fixes
+    )
     from pathlib import Path
 
     file = Path(str(tmp_path)) / "r.json"
-    save(made, file)
+    save_rig_file(made, file)
     assert "set 009 in its menu" in CliRunner().invoke(app, ["path", str(file), "102"]).output
 
 
 def test_a_universe_that_a_port_runs_on_into_is_taken_by_it(hung: Rig) -> None:
     """The string is 200 pixels long now: 600 slots, of which 88 stand in universe 2."""
-    long, _ = put(hung, "", elements={"r": replace(hung.elements["r"], pixels=200)})
+    long, _ = put_entries(hung, "", elements={"r": replace(hung.elements["r"], pixels=200)})
     rows = {r.feed: r.takers for r in wire_table(Index(long))}
     assert rows == {"w1": "BOX 1", "w2": "BOX 2, BOX 1"}
     assert {r.feed: r.takers for r in wire_table(Index(hung))} == {"w1": "BOX 1", "w2": "BOX 2"}

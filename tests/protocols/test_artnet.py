@@ -14,22 +14,22 @@ HEAD = "4172742D4E657400"
 
 def test_a_poll_is_these_octets() -> None:
     raw = bytes.fromhex(HEAD + "0020 000E 02 10 0000 0000 7FF0 00FF")
-    assert artnet.encode(artnet.Poll()) == raw and len(raw) == 22
-    assert artnet.decode(raw) == artnet.Poll()
-    assert artnet.decode(raw[:14]) == artnet.Poll()  # the short form of older controllers
+    assert artnet.encode_artnet(artnet.Poll()) == raw and len(raw) == 22
+    assert artnet.decode_artnet(raw) == artnet.Poll()
+    assert artnet.decode_artnet(raw[:14]) == artnet.Poll()  # the short form of older controllers
 
 
 def test_levels_are_these_octets() -> None:
     raw = bytes.fromhex(HEAD + "0050 000E 09 00 2301 0004 01 02 03 04")  # 0x123: SubUni 0x23 first, then Net 1
-    assert artnet.encode(artnet.Dmx(0x123, bytes([1, 2, 3, 4]), 9)) == raw
-    assert artnet.decode(raw) == artnet.Dmx(0x123, bytes([1, 2, 3, 4]), 9)
+    assert artnet.encode_artnet(artnet.Dmx(0x123, bytes([1, 2, 3, 4]), 9)) == raw
+    assert artnet.decode_artnet(raw) == artnet.Dmx(0x123, bytes([1, 2, 3, 4]), 9)
 
 
 def test_an_odd_number_of_levels_is_sent_even_and_taken_odd() -> None:
-    raw = artnet.encode(artnet.Dmx(1, b"\x05\x06\x07"))
+    raw = artnet.encode_artnet(artnet.Dmx(1, b"\x05\x06\x07"))
     assert raw[16:18] == b"\0\x04" and raw[18:] == b"\x05\x06\x07\0"
     odd = bytes.fromhex(HEAD + "0050 000E 00 00 0100 0003 050607")
-    assert artnet.decode(odd) == artnet.Dmx(1, b"\x05\x06\x07")
+    assert artnet.decode_artnet(odd) == artnet.Dmx(1, b"\x05\x06\x07")
 
 
 def test_programming_a_page_is_these_octets() -> None:
@@ -37,12 +37,12 @@ def test_programming_a_page_is_these_octets() -> None:
     raw = bytes.fromhex(
         HEAD + "0060 000E 81 02" + "57454952".ljust(36, "0") + "00" * 64 + "7F7F7F7F" + "837F7F7F" + "82 FF 70"
     )
-    assert artnet.encode(packet) == raw and len(raw) == 107
-    assert artnet.decode(raw) == packet
+    assert artnet.encode_artnet(packet) == raw and len(raw) == 107
+    assert artnet.decode_artnet(raw) == packet
 
 
 def test_sync_is_these_octets() -> None:
-    assert artnet.encode(artnet.ArtSync()) == bytes.fromhex(HEAD + "0052 000E 0000")
+    assert artnet.encode_artnet(artnet.ArtSync()) == bytes.fromhex(HEAD + "0052 000E 0000")
 
 
 def reply() -> artnet.PollReply:
@@ -54,7 +54,7 @@ def reply() -> artnet.PollReply:
 
 
 def test_a_reply_has_every_field_at_its_place() -> None:
-    raw = artnet.encode(reply())
+    raw = artnet.encode_artnet(reply())
     assert len(raw) == 239 and raw[:10] == bytes.fromhex(HEAD + "0021")
     assert raw[10:14] == bytes([127, 0, 0, 21]) and raw[14:16] == b"\x36\x19"  # port little-endian
     assert raw[16:18] == b"\x01\x03" and (raw[18], raw[19]) == (1, 2)
@@ -62,14 +62,14 @@ def test_a_reply_has_every_field_at_its_place() -> None:
     assert raw[26:33] == b"WEIR-2\0" and raw[44:53] == b"Weir two\0" and raw[108:113] == b"#0001"
     assert raw[172:174] == b"\0\1" and (raw[174], raw[182], raw[190]) == (0x80, 0x81, 3)
     assert raw[201:207] == bytes([2, 0x57, 127, 0, 0, 21]) and raw[207:211] == bytes([127, 0, 0, 21]) and raw[211] == 2
-    assert artnet.decode(raw) == reply()
+    assert artnet.decode_artnet(raw) == reply()
 
 
 def test_older_and_longer_replies_are_read_as_far_as_they_go() -> None:
-    raw = artnet.encode(reply())
-    old = artnet.decode(raw[:207])
+    raw = artnet.encode_artnet(reply())
+    old = artnet.decode_artnet(raw[:207])
     assert isinstance(old, artnet.PollReply) and old.bind_index == 1 and old.sw_out == (3,)
-    assert artnet.decode(raw + b"more") == reply()
+    assert artnet.decode_artnet(raw + b"more") == reply()
 
 
 @pytest.mark.parametrize(
@@ -86,17 +86,17 @@ def test_older_and_longer_replies_are_read_as_far_as_they_go() -> None:
 )  # fmt: skip
 def test_what_is_wrong_is_named(raw: bytes, field: str) -> None:
     with pytest.raises(WireError, match=field):
-        artnet.decode(raw)
+        artnet.decode_artnet(raw)
 
 
 @pytest.mark.parametrize(
     ("at", "value", "field"), [(15, 0x20, "Port"), (173, 9, "NumPorts"), (18, 200, "NetSwitch"), (19, 16, "NetSwitch")]
 )
 def test_a_reply_that_is_rubbish_is_refused(at: int, value: int, field: str) -> None:
-    raw = bytearray(artnet.encode(reply()))
+    raw = bytearray(artnet.encode_artnet(reply()))
     raw[at] = value
     with pytest.raises(WireError, match=field):
-        artnet.decode(bytes(raw))
+        artnet.decode_artnet(bytes(raw))
 
 
 def test_what_does_not_fit_is_never_sent() -> None:
@@ -107,13 +107,13 @@ def test_what_does_not_fit_is_never_sent() -> None:
         artnet.PollReply((1, 2, 3, 4), port_types=(0,) * 5),
     ):
         with pytest.raises(WireError):
-            artnet.encode(packet)
+            artnet.encode_artnet(packet)
 
 
 def test_other_kinds_are_handed_on_unread() -> None:
     raw = bytes.fromhex(HEAD + "0097 000E") + bytes(7)
-    other = artnet.decode(raw)
-    assert isinstance(other, artnet.Other) and other.opcode == 0x9700 and artnet.encode(other) == raw
+    other = artnet.decode_artnet(raw)
+    assert isinstance(other, artnet.Other) and other.opcode == 0x9700 and artnet.encode_artnet(other) == raw
 
 
 @given(
@@ -124,14 +124,14 @@ def test_other_kinds_are_handed_on_unread() -> None:
 )
 def test_levels_that_are_written_are_read(address: int, slots: bytes, sequence: int, physical: int) -> None:
     packet = artnet.Dmx(address, slots, sequence, physical)
-    assert artnet.decode(artnet.encode(packet)) == packet
+    assert artnet.decode_artnet(artnet.encode_artnet(packet)) == packet
 
 
 @given(st.binary(max_size=300))
 def test_noise_is_a_wire_error_and_nothing_else(raw: bytes) -> None:
     for head in ("", HEAD, HEAD + "0021", HEAD + "0050000E", HEAD + "0060000E"):
         try:
-            artnet.decode(bytes.fromhex(head) + raw)
+            artnet.decode_artnet(bytes.fromhex(head) + raw)
         except WireError:
             continue
 
@@ -139,25 +139,32 @@ def test_noise_is_a_wire_error_and_nothing_else(raw: bytes) -> None:
 def test_switching_inputs_off_is_these_octets() -> None:
     packet = artnet.Input(2, (False, True))
     raw = bytes.fromhex(HEAD + "0070 000E 00 02 0002 00 01 00 00")
-    assert artnet.encode(packet) == raw and len(raw) == 20 and artnet.decode(raw) == packet
+    assert artnet.encode_artnet(packet) == raw and len(raw) == 20 and artnet.decode_artnet(raw) == packet
     with pytest.raises(WireError, match="more than one page"):
-        artnet.encode(artnet.Input(1, (True,) * 5))
+        artnet.encode_artnet(artnet.Input(1, (True,) * 5))
     with pytest.raises(WireError, match="more than one page"):
-        artnet.decode(raw[:14] + b"\0\x05" + raw[16:])
+        artnet.decode_artnet(raw[:14] + b"\0\x05" + raw[16:])
 
 
 def test_setting_an_address_is_these_octets() -> None:
     packet = artnet.IpProg(0x96, (10, 0, 40, 21), (255, 255, 255, 0), (10, 0, 40, 1))
     raw = bytes.fromhex(HEAD + "00F8 000E 0000 96 00 0A002815 FFFFFF00 1936 0A002801 00000000")
-    assert artnet.encode(packet) == raw and len(raw) == 34 and artnet.decode(raw) == packet
+    assert artnet.encode_artnet(packet) == raw and len(raw) == 34 and artnet.decode_artnet(raw) == packet
     assert artnet.PROG_ENABLE | artnet.PROG_GATEWAY | artnet.PROG_IP | artnet.PROG_MASK == 0x96
-    assert artnet.decode(raw[:26]) == artnet.IpProg(0x96, (10, 0, 40, 21), (255, 255, 255, 0))  # an older, shorter one
+    assert artnet.decode_artnet(raw[:26]) == artnet.IpProg(
+        0x96, (10, 0, 40, 21), (255, 255, 255, 0)
+    )  # an older, shorter one
 
 
 def test_what_a_node_says_of_its_address_is_these_octets() -> None:
     packet = artnet.IpProgReply((10, 0, 40, 21), (255, 255, 255, 0), 0x40, (10, 0, 40, 1))
     raw = bytes.fromhex(HEAD + "00F9 000E 00000000 0A002815 FFFFFF00 1936 40 00 0A002801 0000")
-    assert artnet.encode(packet) == raw and len(raw) == 34 and artnet.decode(raw) == packet and packet.dhcp
+    assert (
+        artnet.encode_artnet(packet) == raw
+        and len(raw) == 34
+        and artnet.decode_artnet(raw) == packet
+        and packet.uses_dhcp
+    )
     for short in (raw[:26], bytes.fromhex(HEAD + "00F8 000E 0000"), bytes.fromhex(HEAD + "0070 000E")):
         with pytest.raises(WireError, match="too few"):
-            artnet.decode(short)
+            artnet.decode_artnet(short)

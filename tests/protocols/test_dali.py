@@ -14,35 +14,44 @@ from welvo.protocols.wire import WireError
 
 
 def test_address_octets_and_commands_by_the_table() -> None:
-    assert dali.level(To(short=5), 254).octets() == bytes([0x0A, 254])
-    assert dali.command(To(short=63), dali.QUERY_LEVEL).octets() == bytes([0x7F, 0xA0])
+    assert dali.level_frame(To(short=5), 254).octets_of_frame() == bytes([0x0A, 254])
+    assert dali.command_frame(To(short=63), dali.QUERY_LEVEL).octets_of_frame() == bytes([0x7F, 0xA0])
     assert (
-        dali.level(To(group=15), 0).octets() == bytes([0x9E, 0])
-        and dali.level(dali.EVERYBODY, 1).octets() == b"\xfe\x01"
+        dali.level_frame(To(group=15), 0).octets_of_frame() == bytes([0x9E, 0])
+        and dali.level_frame(dali.EVERYBODY, 1).octets_of_frame() == b"\xfe\x01"
     )
-    assert dali.command(To(unaddressed=True), dali.OFF).octets() == b"\xfd\x00"
-    assert dali.command(dali.EVERYBODY, dali.GO_TO_SCENE + 15).octets() == b"\xff\x1f"
-    assert [f.octets().hex() for f in dali.configured(To(short=1), dali.SET_FADE_TIME, 4)] == ["a304", "032e"]
-    assert [f.octets().hex() for f in dali.initialise()] == ["a100", "a500", "a700"]
-    assert [f.octets().hex() for f in dali.set_search(0x123456)] == ["b112", "b334", "b556"]
-    tc = dali.coloured(To(short=0), dali.SET_TC, (0x72, 0x01))  # 370 mirek
-    assert [f.octets().hex() for f in tc] == ["a372", "c301", "c108", "01e7"]
+    assert dali.command_frame(To(unaddressed=True), dali.OFF).octets_of_frame() == b"\xfd\x00"
+    assert dali.command_frame(dali.EVERYBODY, dali.GO_TO_SCENE + 15).octets_of_frame() == b"\xff\x1f"
+    assert [f.octets_of_frame().hex() for f in dali.setting_frames(To(short=1), dali.SET_FADE_TIME, 4)] == [
+        "a304",
+        "032e",
+    ]
+    assert [f.octets_of_frame().hex() for f in dali.initialise_frames()] == ["a100", "a500", "a700"]
+    assert [f.octets_of_frame().hex() for f in dali.set_search(0x123456)] == ["b112", "b334", "b556"]
+    tc = dali.colour_frames(To(short=0), dali.SET_TC, (0x72, 0x01))  # 370 mirek
+    assert [f.octets_of_frame().hex() for f in tc] == ["a372", "c301", "c108", "01e7"]
     for wrong in (
-        lambda: dali.level(To(short=64), 0), lambda: dali.level(To(group=16), 0), lambda: dali.level(To(), 256),
-        lambda: dali.special(0xA2), lambda: dali.command(To(), 256),
+        lambda: dali.level_frame(To(short=64), 0), lambda: dali.level_frame(To(group=16), 0),
+        lambda: dali.level_frame(To(), 256),
+        lambda: dali.special_frame(0xA2), lambda: dali.command_frame(To(), 256),
     ):  # fmt: skip
         with pytest.raises(WireError):
             wrong()
 
 
 def test_what_is_sent_twice_and_what_is_answered() -> None:
-    twice = {c for c in range(256) if dali.command(To(), c).twice}
+    twice = {c for c in range(256) if dali.command_frame(To(), c).twice}
     assert twice == set(range(0x20, 0x81))
     assert (
-        dali.special(dali.INITIALISE).twice and dali.special(dali.RANDOMISE).twice and not dali.special(dali.DTR0).twice
+        dali.special_frame(dali.INITIALISE).twice
+        and dali.special_frame(dali.RANDOMISE).twice
+        and not dali.special_frame(dali.DTR0).twice
     )
-    assert dali.command(To(short=1), dali.QUERY_STATUS).answers and not dali.command(To(short=1), dali.OFF).answers
-    assert dali.special(dali.COMPARE).answers and not dali.special(dali.WITHDRAW).answers
+    assert (
+        dali.command_frame(To(short=1), dali.QUERY_STATUS).answers
+        and not dali.command_frame(To(short=1), dali.OFF).answers
+    )
+    assert dali.special_frame(dali.COMPARE).answers and not dali.special_frame(dali.WITHDRAW).answers
 
 
 @pytest.mark.parametrize(
@@ -69,7 +78,7 @@ def test_levels_at_the_ends() -> None:
     assert dali.percent_of(0) == 0 and dali.level_of(0) == 0 and dali.level_of(200) == 254
     assert dali.percent_of(127, linear=True) == 50 and dali.level_of(50, linear=True) == 127
     assert dali.percent_of(255) == 100  # DMX 255 goes out as 254
-    frames = [dali.level(To(short=n), 100) for n in range(64)]
+    frames = [dali.level_frame(To(short=n), 100) for n in range(64)]
     assert dali.seconds_of(frames) == pytest.approx(64 / dali.FRAMES_A_SECOND, rel=0.02)
 
 
@@ -81,7 +90,7 @@ def test_every_gear_gets_an_address_in_the_order_of_its_random_one(randoms: set[
     before = {r: n for n, r in enumerate(sorted(randoms, key=lambda r: r * 7919 % 65537))}
     free = list(range(64))
     random.Random(seed).shuffle(free)
-    going = dali.addressing(free)
+    going = dali.address_in_turn(free)
     frames, answer = next(going), None
     try:
         while True:

@@ -15,14 +15,15 @@ from welvo.protocols.wire import WireError, step_of
 
 CID = bytes(range(1, 17))
 GOOD: list[tuple[Callable[[bytes], object], bytes]] = [
-    (sacn.decode, sacn.encode(sacn.Data(CID, 3, bytes(range(20)), "desk", sync=7000))),
-    (sacn.decode, sacn.encode(sacn.SyncPacket(CID, 8000, 5))),
-    (sacn.decode, sacn.encode(sacn.Discovery(CID, "desk", (1, 2, 8000)))),
-    (artnet.decode, artnet.encode(artnet.Dmx(5, bytes(24), 3))),
-    (artnet.decode, artnet.encode(artnet.Poll())),
-    (artnet.decode, artnet.encode(artnet.PollReply((127, 0, 0, 9), "BOX", port_types=(0x80,) * 4, sw_out=(1, 2)))),
-    (artnet.decode, artnet.encode(artnet.Address(2, 0x81, 0x82))),
-    (ddp.decode, ddp.encode(ddp.Packet(bytes(30), 300, True, 4, timecode=77))),
+    (sacn.decode_sacn, sacn.encode_sacn(sacn.Data(CID, 3, bytes(range(20)), "desk", sync=7000))),
+    (sacn.decode_sacn, sacn.encode_sacn(sacn.SyncPacket(CID, 8000, 5))),
+    (sacn.decode_sacn, sacn.encode_sacn(sacn.Discovery(CID, "desk", (1, 2, 8000)))),
+    (artnet.decode_artnet, artnet.encode_artnet(artnet.Dmx(5, bytes(24), 3))),
+    (artnet.decode_artnet, artnet.encode_artnet(artnet.Poll())),
+    (artnet.decode_artnet, artnet.encode_artnet(artnet.PollReply((127, 0, 0, 9), "BOX", port_types=(0x80,) * 4,
+    sw_out=(1, 2)))),
+    (artnet.decode_artnet, artnet.encode_artnet(artnet.Address(2, 0x81, 0x82))),
+    (ddp.decode_ddp, ddp.encode_ddp(ddp.Packet(bytes(30), 300, True, 4, timecode=77))),
 ]  # fmt: skip
 
 
@@ -74,18 +75,23 @@ def test_what_the_standard_reserves_is_refused_by_name(raw: bytes, at: int, octe
     hurt = bytearray(raw)
     hurt[at : at + len(octets) // 2] = bytes.fromhex(octets)
     with pytest.raises(WireError) as e:
-        sacn.decode(bytes(hurt))
+        sacn.decode_sacn(bytes(hurt))
     assert e.value.field == field
 
 
 def test_octets_behind_a_packet_are_not_read_and_reserved_options_are_ignored() -> None:
     raw = bytearray(GOOD[0][1])
     raw[sacn.OPTIONS_AT] = 0x1F
-    packet = sacn.decode(bytes(raw) + b"padding")
-    assert isinstance(packet, sacn.Data) and packet.slots == bytes(range(20)) and not packet.preview
+    packet = sacn.decode_sacn(bytes(raw) + b"padding")
+    assert isinstance(packet, sacn.Data) and packet.slots == bytes(range(20)) and not packet.is_preview
 
 
 def test_the_sequence_of_artnet_says_what_is_late() -> None:
-    assert [n for n in range(1, 256) if not artnet.accepts(100, n)] == list(range(81, 100))
-    assert artnet.accepts(100, 0) and artnet.accepts(0, 1) and artnet.accepts(None, 9) and artnet.accepts(255, 1)
+    assert [n for n in range(1, 256) if not artnet.artnet_accepts(100, n)] == list(range(81, 100))
+    assert (
+        artnet.artnet_accepts(100, 0)
+        and artnet.artnet_accepts(0, 1)
+        and artnet.artnet_accepts(None, 9)
+        and artnet.artnet_accepts(255, 1)
+    )
     assert (step_of(255, 1), step_of(3, 1), step_of(0, 128)) == (2, -2, -128)

@@ -20,11 +20,11 @@ EXAMPLE = bytes.fromhex("CC 01 19 12 34 56 78 9A BC CB A9 87 65 43 21 00 01 00 0
 
 def test_the_standard_s_own_example() -> None:
     frame = Frame(0x123456789ABC, 0xCBA987654321, rdm.GET, rdm.STATUS_MESSAGES, b"\x04")
-    assert rdm.encode(frame) == EXAMPLE and rdm.decode(EXAMPLE) == frame
+    assert rdm.encode_rdm(frame) == EXAMPLE and rdm.decode_rdm(EXAMPLE) == frame
     assert rdm.for_artnet(frame) == EXAMPLE[1:] and rdm.from_artnet(EXAMPLE[1:]) == frame
     with pytest.raises(WireError):
         rdm.from_artnet(EXAMPLE)  # with its start code: accepted by some tools, by the standard never
-    said = rdm.answer(frame, 0x123456789ABC, b"", rdm.NACK)
+    said = rdm.answer_to(frame, 0x123456789ABC, b"", rdm.NACK)
     assert (said.to, said.source, said.command, said.port) == (0xCBA987654321, 0x123456789ABC, rdm.GET_RESPONSE, 2)
 
 
@@ -37,22 +37,22 @@ def test_a_damaged_frame_names_its_field(at: int, value: int, field: str) -> Non
     raw = bytearray(EXAMPLE)
     raw[at] = value
     with pytest.raises(WireError, match=field):
-        rdm.decode(bytes(raw))
+        rdm.decode_rdm(bytes(raw))
     with pytest.raises(WireError):
-        rdm.decode(EXAMPLE[:20])
+        rdm.decode_rdm(EXAMPLE[:20])
     with pytest.raises(WireError, match="PDL"):
-        rdm.encode(Frame(1, 2, rdm.GET, 3, bytes(232)))
+        rdm.encode_rdm(Frame(1, 2, rdm.GET, 3, bytes(232)))
 
 
 @given(st.binary(max_size=300))
 def test_any_octets_give_a_frame_or_a_wire_error(raw: bytes) -> None:
-    readers = (rdm.decode, rdm.from_artnet, rdm.decode_info, rdm.decode_personality, rdm.decode_slots)
+    readers = (rdm.decode_rdm, rdm.from_artnet, rdm.decode_info, rdm.decode_personality, rdm.decode_slots)
     for read in (*readers, rdm.decode_pids, rdm.decode_sensor, rdm.decode_statuses):
         with suppress(WireError):
             read(raw)  # type: ignore[operator]
     rdm.decode_branch(raw)
     with suppress(WireError):
-        artnet.decode(artnet.IDENTIFIER + raw)
+        artnet.decode_artnet(artnet.IDENTIFIER + raw)
 
 
 def test_a_branch_s_answer_bit_by_bit() -> None:
@@ -96,7 +96,7 @@ def line(uids: set[int], deaf: frozenset[int] = frozenset(), proxies: int = 0) -
 def run(uids: set[int], **more: object) -> tuple[list[int], int]:
     wire = line(uids, **more)  # type: ignore[arg-type]
     next(wire)
-    looking = rdm.search()
+    looking = rdm.search_responders()
     asked = 0
     try:
         ask = next(looking)
@@ -123,7 +123,7 @@ def test_two_hundred_and_fifty_neighbours_are_found_and_it_ends_whatever_answers
     deaf = frozenset(sorted(many)[:3])
     found, _ = run(many, deaf=deaf)
     assert sorted(found) == sorted(many - deaf)
-    noise = rdm.search()
+    noise = rdm.search_responders()
     ask = next(noise)
     count = 0
     with pytest.raises(rdm.Disturbed) as e:
@@ -140,7 +140,7 @@ def test_an_answer_that_was_lost_is_made_up_for() -> None:
     rng = random.Random(7)
     uids = {rng.randrange(rdm.HIGHEST_UID) for _ in range(12)}
     for lost in range(40):
-        wire, looking, branches = line(uids), rdm.search(), 0
+        wire, looking, branches = line(uids), rdm.search_responders(), 0
         next(wire)
         ask = next(looking)
         try:
@@ -182,33 +182,35 @@ HEAD = b"Art-Net\0"
 
 def test_the_table_of_devices_by_its_octets() -> None:
     raw = HEAD + bytes.fromhex("0080 000E 0000 00000000000000 01 00 02 23 24") + bytes(30)
-    assert artnet.encode(artnet.TodRequest(1, (0x23, 0x24))) == raw and artnet.decode(raw) == artnet.TodRequest(
-        1, (0x23, 0x24)
-    )
-    assert artnet.decode(raw[:26]) == artnet.TodRequest(1, (0x23, 0x24))
+    assert artnet.encode_artnet(artnet.TodRequest(1, (0x23, 0x24))) == raw and artnet.decode_artnet(
+        raw
+    ) == artnet.TodRequest(1, (0x23, 0x24))
+    assert artnet.decode_artnet(raw[:26]) == artnet.TodRequest(1, (0x23, 0x24))
     raw = HEAD + bytes.fromhex("0081 000E 01 02 000000000000 01 01 00 23 0003 00 02 7FF000000101 7FF000000102")
     data = artnet.TodData(2, 1, 1, 0x23, 3, 0, (0x7FF000000101, 0x7FF000000102))
-    assert artnet.encode(data) == raw and artnet.decode(raw) == data
+    assert artnet.encode_artnet(data) == raw and artnet.decode_artnet(raw) == data
     raw = HEAD + bytes.fromhex("0082 000E 0000 00000000000000 01 01 23")
-    assert artnet.encode(artnet.TodControl(1, 0x23)) == raw and artnet.decode(raw) == artnet.TodControl(1, 0x23)
+    assert artnet.encode_artnet(artnet.TodControl(1, 0x23)) == raw and artnet.decode_artnet(raw) == artnet.TodControl(
+        1, 0x23
+    )
     for cut in (raw[:20], HEAD + bytes.fromhex("0081 000E 01 02 000000000000 01 01 00 23 0003 00 09 7FF0")):
         with pytest.raises(WireError):
-            artnet.decode(cut)
+            artnet.decode_artnet(cut)
 
 
 def test_rdm_in_art_net_by_its_octets() -> None:
     raw = HEAD + bytes.fromhex("0083 000E 01 0000000000000000 01 00 23") + EXAMPLE[1:]
     packet = artnet.Rdm(1, 0x23, EXAMPLE[1:])
-    assert artnet.encode(packet) == raw and artnet.decode(raw) == packet
+    assert artnet.encode_artnet(packet) == raw and artnet.decode_artnet(raw) == packet
     raw = HEAD + bytes.fromhex("0084 000E 01 00 7FF000000101 00 30 00F0 0001 0002 00000000 0011 0021")
     sub = artnet.RdmSub(0x7FF000000101, rdm.SET, rdm.DMX_START_ADDRESS, 1, 2, (17, 33))
-    assert artnet.encode(sub) == raw and artnet.decode(raw) == sub
+    assert artnet.encode_artnet(sub) == raw and artnet.decode_artnet(raw) == sub
 
 
 def test_a_label_is_kept_without_what_cannot_be_seen() -> None:
     raw = "Eel\n7 \u202egnp.\u200b é✓".encode()
     assert rdm.decode_text(raw) == "Eel\ufffd7 \ufffdgnp.\ufffd é✓"
     assert (
-        artnet.decode(artnet.encode(artnet.PollReply((127, 0, 0, 9), "WEIR\t2\x1b[1m"))).short_name
+        artnet.decode_artnet(artnet.encode_artnet(artnet.PollReply((127, 0, 0, 9), "WEIR\t2\x1b[1m"))).short_name
         == "WEIR\ufffd2\ufffd[1m"
     )  # type: ignore[union-attr]

@@ -25,12 +25,12 @@ def data_bytes() -> bytes:
 
 def test_a_data_packet_is_these_octets() -> None:
     packet = sacn.Data(CID, 258, bytes([10, 20, 255, 0, 1, 128]), "Welvo", 120, 7, sacn.PREVIEW)
-    assert sacn.encode(packet) == data_bytes()
-    assert sacn.decode(data_bytes()) == packet
+    assert sacn.encode_sacn(packet) == data_bytes()
+    assert sacn.decode_sacn(data_bytes()) == packet
 
 
 def test_a_full_packet_has_the_lengths_of_the_standard() -> None:
-    raw = sacn.encode(sacn.Data(CID, 1, bytes(512)))
+    raw = sacn.encode_sacn(sacn.Data(CID, 1, bytes(512)))
     assert len(raw) == 638
     assert (raw[16:18].hex(), raw[38:40].hex(), raw[115:117].hex(), raw[123:125].hex()) == (
         "726e",
@@ -42,8 +42,8 @@ def test_a_full_packet_has_the_lengths_of_the_standard() -> None:
 
 def test_a_synchronization_packet_is_these_octets() -> None:
     raw = bytes.fromhex(ROOT + "7021 00000008" + CID.hex() + "700B 00000001 05 1F40 0000")
-    assert sacn.encode(sacn.SyncPacket(CID, 8000, 5)) == raw and len(raw) == 49
-    assert sacn.decode(raw) == sacn.SyncPacket(CID, 8000, 5)
+    assert sacn.encode_sacn(sacn.SyncPacket(CID, 8000, 5)) == raw and len(raw) == 49
+    assert sacn.decode_sacn(raw) == sacn.SyncPacket(CID, 8000, 5)
 
 
 def test_a_discovery_packet_is_these_octets() -> None:
@@ -57,8 +57,8 @@ def test_a_discovery_packet_is_these_octets() -> None:
         + "700C 00000001 00 00 0001 1F40"
     )
     packet = sacn.Discovery(CID, "A", (1, 8000))
-    assert sacn.encode(packet) == raw and len(raw) == 124
-    assert sacn.decode(raw) == packet
+    assert sacn.encode_sacn(packet) == raw and len(raw) == 124
+    assert sacn.decode_sacn(raw) == packet
 
 
 @pytest.mark.parametrize(
@@ -74,7 +74,7 @@ def test_one_wrong_octet_is_named(at: int, value: int, field: str) -> None:
     raw = bytearray(data_bytes())
     raw[at] = value
     with pytest.raises(WireError, match=field):
-        sacn.decode(bytes(raw))
+        sacn.decode_sacn(bytes(raw))
 
 
 def test_universes_priorities_and_cids_that_do_not_exist_are_never_sent() -> None:
@@ -84,23 +84,27 @@ def test_universes_priorities_and_cids_that_do_not_exist_are_never_sent() -> Non
         sacn.SyncPacket(CID, 0), sacn.Discovery(CID, "", (2, 1)), sacn.Discovery(CID, "", tuple(range(1, 514))),
     ):  # fmt: skip
         with pytest.raises(WireError):
-            sacn.encode(packet)
+            sacn.encode_sacn(packet)
 
 
 def test_multicast_groups() -> None:
-    assert (sacn.group(1), sacn.group(258), sacn.group(64214)) == ("239.255.0.1", "239.255.1.2", "239.255.250.214")
+    assert (sacn.group_of_universe(1), sacn.group_of_universe(258), sacn.group_of_universe(64214)) == (
+        "239.255.0.1",
+        "239.255.1.2",
+        "239.255.250.214",
+    )
 
 
 def test_the_sequence_rule_refuses_exactly_the_last_twenty_numbers() -> None:
-    refused = [new for new in range(256) if not sacn.accepts(100, new)]
+    refused = [new for new in range(256) if not sacn.sacn_accepts(100, new)]
     assert refused == list(range(81, 101))
-    assert sacn.accepts(None, 0) and sacn.accepts(255, 0) and not sacn.accepts(3, 250)
+    assert sacn.sacn_accepts(None, 0) and sacn.sacn_accepts(255, 0) and not sacn.sacn_accepts(3, 250)
 
 
 def test_names_are_cut_at_a_letter_not_inside_one() -> None:
     assert text_field("é" * 40, 64) == ("é" * 31).encode() + b"\0\0"
-    raw = sacn.encode(sacn.Data(CID, 1, b"", "ü" * 60))
-    decoded = sacn.decode(raw)
+    raw = sacn.encode_sacn(sacn.Data(CID, 1, b"", "ü" * 60))
+    decoded = sacn.decode_sacn(raw)
     assert isinstance(decoded, sacn.Data) and decoded.name == "ü" * 31
 
 
@@ -119,13 +123,13 @@ packets = st.one_of(
 
 @given(packets)
 def test_what_is_written_is_read(packet: sacn.Packet) -> None:
-    assert sacn.decode(sacn.encode(packet)) == packet
+    assert sacn.decode_sacn(sacn.encode_sacn(packet)) == packet
 
 
 @given(st.binary(max_size=700))
 def test_noise_is_a_wire_error_and_nothing_else(raw: bytes) -> None:
     for noise in (raw, data_bytes()[:38] + raw, data_bytes()[: len(raw)]):
         try:
-            sacn.decode(noise)
+            sacn.decode_sacn(noise)
         except WireError:
             continue

@@ -6,7 +6,7 @@ import pytest
 
 from welvo.rig.attributes import BY_KEY
 from welvo.rig.base import Refused
-from welvo.rig.colours import COMPONENTS, FUNCTIONS, LETTERS, letter_of, read_order, straight, word_of
+from welvo.rig.colours import COMPONENTS, FUNCTIONS, LETTERS, letter_of, read_order, straight_order, word_of
 from welvo.runs.lamps import read_functions
 
 
@@ -28,7 +28,7 @@ def test_words_and_letters_are_read_alike() -> None:
 
 
 def test_orders_are_read_in_any_case_and_refused_with_what_would_do() -> None:
-    assert read_order(" grbw ") == "GRBW" and straight("WBGR") == "RGBW"
+    assert read_order(" grbw ") == "GRBW" and straight_order("WBGR") == "RGBW"
     assert read_order("straight", empty=True) == read_order("", empty=True) == ""
     for wrong in ("RGX", "RR", "", "RGBWAUC"):
         with pytest.raises(Refused, match="each once"):

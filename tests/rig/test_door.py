@@ -7,9 +7,9 @@ from typing import Any
 import pytest
 from msgspec.structs import replace
 
-from welvo.formats.rigfile import dumps, loads
+from welvo.formats.rigfile import rig_from_bytes, rig_to_bytes
 from welvo.rig.base import Refused
-from welvo.rig.document import Picture, Rig, put, put_rig
+from welvo.rig.document import Picture, Rig, put_entries, put_rig
 from welvo.rig.edits import add_element, set_fixtures, set_profile, set_universe
 from welvo.rig.patched import Element, Place
 from welvo.rig.profile import Facts
@@ -60,8 +60,10 @@ def test_new_entries_and_the_rig_itself_are_looked_at_too(rig: Rig) -> None:
 
 
 def test_what_passes_the_door_opens_again(rig: Rig) -> None:
-    taken, change = put(rig, "x", pictures={"any id / at all": Picture(name="p", data=b"\x00\xff")}, made=("k",))
-    assert change.made == ("k",) and change.ids("pictures") == {"any id / at all"}
-    assert loads(dumps(taken)).pictures == taken.pictures
-    gone, _ = put(taken, "x", pictures={"any id / at all": None})
+    taken, change = put_entries(
+        rig, "x", pictures={"any id / at all": Picture(name="p", data=b"\x00\xff")}, made=("k",)
+    )
+    assert change.made == ("k",) and change.changed_ids("pictures") == {"any id / at all"}
+    assert rig_from_bytes(rig_to_bytes(taken)).pictures == taken.pictures
+    gone, _ = put_entries(taken, "x", pictures={"any id / at all": None})
     assert not gone.pictures

@@ -2,13 +2,13 @@ from __future__ import annotations
 
 import threading
 
-from welvo.rig.kept import kept, table_of
+from welvo.rig.kept import keep_last_two, table_of
 
 
 def test_the_last_two_answers_are_kept_by_identity() -> None:
     asked: list[object] = []
 
-    @kept
+    @keep_last_two
     def length(part: dict[str, int]) -> int:
         asked.append(part)
         return len(part)
@@ -22,7 +22,7 @@ def test_the_last_two_answers_are_kept_by_identity() -> None:
 def test_a_thread_keeps_its_own_answers_and_pushes_out_nobody_elses() -> None:
     asked: list[str] = []
 
-    @kept
+    @keep_last_two
     def length(part: dict[str, int]) -> int:
         asked.append(threading.current_thread().name)
         return len(part)

@@ -5,18 +5,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from welvo.demo.gallery import gallery
+from welvo.demo.gallery import make_gallery
 from welvo.formats.chart import read_chart
-from welvo.patch.consequences import change_mode, consequences, order_modes, remove_mode, revise, say_all
+from welvo.patch.consequences import change_mode, list_consequences, order_modes, remove_mode, revise_profile, say_all
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
-from welvo.rig.lamp import drive, gates, look, slot_bytes
+from welvo.rig.lamp import drive_colour, gating_channels, look_at_levels, slot_bytes
 from welvo.rig.profile import Mode, Range
 
 
 def mode(text: str) -> Mode:
-    return read_chart(text).mode("m")
+    return read_chart(text).mode_of_chart("m")
 
 
 def levels(m: Mode, **values: int) -> dict[int, int]:
@@ -26,36 +26,36 @@ def levels(m: Mode, **values: int) -> dict[int, int]:
 def test_what_keeps_a_colour_dark_is_derived_and_can_be_corrected() -> None:
     m = mode("dimmer, shutter, red, 2 x (dimmer, green)")
     red, green2 = m.channels[2], m.channels[6]
-    assert [c.short for c in gates(m, red)] == ["Dim", "Shut"]
-    assert [(c.short, c.pixel) for c in gates(m, green2)] == [("Dim", 0), ("Shut", 0), ("Dim", 2)]
+    assert [c.short for c in gating_channels(m, red)] == ["Dim", "Shut"]
+    assert [(c.short, c.pixel) for c in gating_channels(m, green2)] == [("Dim", 0), ("Shut", 0), ("Dim", 2)]
     own = replace(m, channels=(*m.channels[:2], replace(red, needs=()), *m.channels[3:]))
-    assert gates(own, own.channels[2]) == []
+    assert gating_channels(own, own.channels[2]) == []
 
 
 def test_a_colour_without_its_dimmer_shows_nothing_and_says_why() -> None:
     m = mode("dimmer, shutter = 255, red, green, blue")
-    assert look(m, levels(m, R=255)).dark == "dimmer at 0"
-    lit = look(m, levels(m, R=255, Dim=128))
+    assert look_at_levels(m, levels(m, R=255)).dark == "dimmer at 0"
+    lit = look_at_levels(m, levels(m, R=255, Dim=128))
     assert lit.dark == "" and lit.pixels[0] == pytest.approx((128 / 255, 0, 0))
-    assert look(m, levels(m, Dim=255)).dark == "no colour is raised (red, green, blue)"
-    assert look(m, levels(m, Dim=255, R=255, Shut=0)).dark == "shutter at 0"
+    assert look_at_levels(m, levels(m, Dim=255)).dark == "no colour is raised (red, green, blue)"
+    assert look_at_levels(m, levels(m, Dim=255, R=255, Shut=0)).dark == "shutter at 0"
 
 
 def test_ranges_decide_whether_a_shutter_is_open() -> None:
-    m = gallery().profiles["p2"].modes["m1"]
-    assert look(m, levels(m, Dim=65535, W=255)).dark == "shutter at 0, “closed”"
-    strobing = look(m, levels(m, Dim=65535, W=255, Shut=127))
+    m = make_gallery().profiles["p2"].modes["m1"]
+    assert look_at_levels(m, levels(m, Dim=65535, W=255)).dark == "shutter at 0, “closed”"
+    strobing = look_at_levels(m, levels(m, Dim=65535, W=255, Shut=127))
     assert (
         strobing.dark == ""
         and strobing.strobe == pytest.approx(20.0)
         and ("shutter", "strobe, slow to fast") in strobing.words
     )
-    assert look(m, levels(m, Dim=65535, W=255, Shut=250)).strobe is None
+    assert look_at_levels(m, levels(m, Dim=65535, W=255, Shut=250)).strobe is None
 
 
 def test_pixels_wheels_subtractive_mixing_and_angles() -> None:
     pixels = mode("dimmer, 2 x (red green blue)")
-    shown = look(pixels, {0: 255, 5: 255}).pixels
+    shown = look_at_levels(pixels, {0: 255, 5: 255}).pixels
     assert shown == ((0, 0, 0), (0, 1, 0))
     wheel = mode("dimmer, colour wheel, cyan")
     wheel = replace(
@@ -66,29 +66,29 @@ def test_pixels_wheels_subtractive_mixing_and_angles() -> None:
             wheel.channels[2],
         ),
     )
-    r, g, b = look(wheel, {0: 255, 1: 15}).pixels[0]
+    r, g, b = look_at_levels(wheel, {0: 255, 1: 15}).pixels[0]
     assert r > 0.9 and g < 0.01 and b < 0.01
-    assert look(wheel, {0: 255, 2: 255}).pixels[0][0] == 0
+    assert look_at_levels(wheel, {0: 255, 2: 255}).pixels[0][0] == 0
     head = mode("pan 16, tilt, dimmer")
     head = replace(head, channels=(replace(head.channels[0], low=0.0, high=540.0, unit="°"), *head.channels[1:]))
-    shown_ = look(head, {0: 65535, 1: 0})
+    shown_ = look_at_levels(head, {0: 65535, 1: 0})
     assert (shown_.pan, shown_.tilt) == (270, -135)
     inverted = replace(head, channels=(replace(head.channels[0], invert=True), *head.channels[1:]))
-    assert look(inverted, {0: 65535}).pan == -270
+    assert look_at_levels(inverted, {0: 65535}).pan == -270
 
 
 def test_a_wanted_colour_becomes_levels() -> None:
     m = mode("dimmer, shutter, red, green, blue, white")
-    answer = drive(m, (1.0, 0.5, 0.25), 0.5)
+    answer = drive_colour(m, (1.0, 0.5, 0.25), 0.5)
     assert slot_bytes(m, answer.levels) == [bytes([128, 255, 255, 128, 64, 64])]
     assert any("where the shutter is open" in w for w in answer.warnings)
     plain = mode("red, green, blue")
-    assert slot_bytes(plain, drive(plain, (1, 0, 0), 0.5).levels) == [
+    assert slot_bytes(plain, drive_colour(plain, (1, 0, 0), 0.5).levels) == [
         bytes([128, 0, 0])
     ]  # no dimmer: the colours take it
     dim = mode("dimmer")
-    assert any("cannot mix colours" in w for w in drive(dim, (1, 0, 0), 1.0).warnings)
-    held = drive(m, (1, 1, 1), 1.0, {0: 0})
+    assert any("cannot mix colours" in w for w in drive_colour(dim, (1, 0, 0), 1.0).warnings)
+    held = drive_colour(m, (1, 1, 1), 1.0, {0: 0})
     assert "It would stay dark: dimmer at 0." in held.warnings
 
 
@@ -97,8 +97,8 @@ def test_a_wanted_colour_becomes_levels() -> None:
 def test_driving_a_colour_and_looking_at_it_agree(rgb: tuple[float, float, float], brightness: float) -> None:
     for chart in ("red 16, green 16, blue 16", "dimmer 16, shutter = 255, 3 x (red 16, green 16, blue 16)"):
         m = mode(chart)
-        answer = drive(m, rgb, brightness)
-        for p in look(m, answer.levels).pixels:
+        answer = drive_colour(m, rgb, brightness)
+        for p in look_at_levels(m, answer.levels).pixels:
             assert p == pytest.approx(tuple(c * brightness for c in rgb), abs=0.003)
 
 
@@ -106,31 +106,31 @@ def test_driving_a_colour_and_looking_at_it_agree(rgb: tuple[float, float, float
 
 
 def test_another_mode_shows_every_address_before_it_is_done() -> None:
-    rig = gallery()
+    rig = make_gallery()
     index = Index(rig)
     after, _ = change_mode(rig, ["f201", "f202"], "p2", "m2")
-    found = consequences(index, after)
+    found = list_consequences(index, after)
     assert [(c.who, c.before, c.after, c.meets) for c in found] == [
         ("201", "3.001–022", "3.001–009", ()),
         ("202", "3.025–046", "3.025–033", ()),
     ]
     assert say_all(found) == "2 fixtures would take other slots, none meeting others."
     wide, _ = change_mode(rig, ["f201"], "p1", "m1")  # 38 slots where 202 begins at 25
-    (hit, other) = consequences(index, wide)
+    (hit, other) = list_consequences(index, wide)
     assert hit.meets == ("202",) and other.who == "202" and "201 meets 202" in say_all([hit])
     assert say_all([]) == "No address changes."
 
 
 def test_what_is_anchored_behind_moves_too() -> None:
-    rig = gallery()
+    rig = make_gallery()
     after, _ = change_mode(rig, ["f207"], "p2", "m2")
-    assert [c.who for c in consequences(Index(rig), after)] == ["207", "208", "304"] or [
-        c.who for c in consequences(Index(rig), after)
+    assert [c.who for c in list_consequences(Index(rig), after)] == ["207", "208", "304"] or [
+        c.who for c in list_consequences(Index(rig), after)
     ][:2] == ["207", "208"]
 
 
 def test_modes_are_removed_only_with_a_place_to_go() -> None:
-    rig = gallery()
+    rig = make_gallery()
     with pytest.raises(Refused, match="8 fixtures stand in mode “22 slot”"):
         remove_mode(rig, "p2", "m1")
     after, _ = remove_mode(rig, "p2", "m1", "m2")
@@ -141,21 +141,24 @@ def test_modes_are_removed_only_with_a_place_to_go() -> None:
 
 
 def test_a_revision_keeps_the_older_one_until_it_is_brought_over() -> None:
-    rig: Rig = gallery()
+    rig: Rig = make_gallery()
     newer = replace(
         rig.profiles["p2"],
         revision="2",
-        modes={"a": read_chart("dimmer").mode("9 slot"), "b": read_chart("pan, dimmer").mode("22 slot")},
+        modes={
+            "a": read_chart("dimmer").mode_of_chart("9 slot"),
+            "b": read_chart("pan, dimmer").mode_of_chart("22 slot"),
+        },
     )
-    beside, change = revise(rig, "p2", newer, move=False)
+    beside, change = revise_profile(rig, "p2", newer, move=False)
     nid = change.made[0]
     assert beside.profiles[nid].revises == "p2" and beside.fixtures["f201"].profile == "p2"
-    over, change = revise(rig, "p2", newer, move=True)
+    over, change = revise_profile(rig, "p2", newer, move=True)
     nid = change.made[0]
     assert "p2" not in over.profiles and (over.fixtures["f201"].profile, over.fixtures["f201"].mode) == (
         nid,
         "b",
     )  # by the mode's name
     index = Index(rig)
-    index.follow(over, change)
-    assert {k: index.spans(k) for k in over.fixtures} == {k: Index(over).spans(k) for k in over.fixtures}
+    index.follow_change(over, change)
+    assert {k: index.spans_of(k) for k in over.fixtures} == {k: Index(over).spans_of(k) for k in over.fixtures}

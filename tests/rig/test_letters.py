@@ -5,7 +5,7 @@ import pytest
 from welvo.formats.files import RigFileError
 from welvo.live.links import LinkError
 from welvo.rig.base import Refused
-from welvo.rig.letters import MARK, marked
+from welvo.rig.letters import MARK, mark_unseen_letters
 from welvo.rig.steps import Stopped
 
 
@@ -21,7 +21,7 @@ from welvo.rig.steps import Stopped
     ],
 )
 def test_what_cannot_be_seen_is_marked(text: str, shown: str) -> None:
-    assert marked(text) == shown
+    assert mark_unseen_letters(text) == shown
 
 
 @pytest.mark.parametrize("kind", [Refused, RigFileError, LinkError, Stopped])

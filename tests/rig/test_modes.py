@@ -11,12 +11,12 @@ from welvo.formats.chart_write import write_chart
 from welvo.rig import modes
 from welvo.rig.base import Refused
 from welvo.rig.colours import FUNCTIONS
-from welvo.rig.layout import along_arc, along_line, radii, renumbered, rows, spots_of, strip_facts
+from welvo.rig.layout import along_arc, along_line, lay_out_rows, radii_of_rings, renumber_spots, spots_of, strip_facts
 from welvo.rig.profile import Arrangement, Channel, Mode, Range, Spot
 
 
 def mode(text: str) -> Mode:
-    return read_chart(text).mode("m")
+    return read_chart(text).mode_of_chart("m")
 
 
 def slots(m: Mode) -> list[tuple[str, int, tuple[int, ...]]]:
@@ -59,12 +59,12 @@ def test_values_follow_the_width() -> None:
         highlight=128,
         ranges=(Range(first=0, last=9), Range(first=10, last=255)),
     )
-    wide = modes.widened(c, (1, 2))
+    wide = modes.widen_channel(c, (1, 2))
     assert (wide.default, wide.highlight) == (65535, 32768) and [(r.first, r.last) for r in wide.ranges] == [
         (0, 2559),
         (2560, 65535),
     ]
-    back = modes.widened(wide, (1,))
+    back = modes.widen_channel(wide, (1,))
     assert (back.default, back.highlight, [(r.first, r.last) for r in back.ranges]) == (255, 128, [(0, 9), (10, 255)])
 
 
@@ -100,7 +100,7 @@ def test_pixels_are_laid_in_another_order_or_in_planes() -> None:
     m = mode("dimmer, 2 x (red green blue), fan")
     grb = modes.arrange_pixels(m, 0, ["ColorAdd_G", "ColorAdd_R", "ColorAdd_B"], False)
     assert write_chart(grb) == "dimmer, 2 x (green red blue), fan"
-    planes = modes.arrange_pixels(m, 0, modes.components(m, 0), True)
+    planes = modes.arrange_pixels(m, 0, modes.components_of_pixel(m, 0), True)
     assert write_chart(planes) == "dimmer, planes 2 x (red green blue), fan"
     assert [c.slots for c in planes.channels if c.pixel == 2] == [(3,), (5,), (7,)]
     for chart, order, says in (
@@ -117,13 +117,13 @@ def test_pixels_are_laid_in_another_order_or_in_planes() -> None:
 def test_every_order_of_components_and_back(order: list[str], pixels: int, planes: bool, width: int) -> None:
     m = modes.strip_mode(pixels, "RGBW", width)
     other = modes.arrange_pixels(m, 0, [FUNCTIONS[x] for x in order], planes)
-    assert other.footprint == m.footprint == pixels * 4 * width
-    assert modes.arrange_pixels(other, 0, modes.components(m, 0), False) == m
+    assert other.slots_needed == m.slots_needed == pixels * 4 * width
+    assert modes.arrange_pixels(other, 0, modes.components_of_pixel(m, 0), False) == m
 
 
 def test_a_strip_is_made_in_one_step() -> None:
     m = modes.strip_mode(60, "GRB")
-    assert (m.name, m.footprint, m.pixels, m.channels[0].function) == ("60 px GRB", 180, 60, "ColorAdd_G")
+    assert (m.name, m.slots_needed, m.count_pixels, m.channels[0].function) == ("60 px GRB", 180, 60, "ColorAdd_G")
     for bad in ((0, "RGB"), (10, "RRG"), (10, "XYZ"), (2000, "RGB")):
         with pytest.raises(Refused):
             modes.strip_mode(*bad)  # type: ignore[arg-type]
@@ -186,18 +186,18 @@ def test_rows_from_any_corner_in_any_direction() -> None:
     assert at(along="columns", serpentine=True) == [(0, 0), (0, 1), (1, 1), (1, 0), (2, 0), (2, 1)]
     assert at(serpentine=True, corner="bottom right") == [(2, 1), (1, 1), (0, 1), (0, 0), (1, 0), (2, 0)]
     assert at(stagger=0.5)[3:] == [(0.5, 1), (1.5, 1), (2.5, 1)]
-    assert xy(rows(5, 2))[3:] == [(0, 1), (1, 1)]
+    assert xy(lay_out_rows(5, 2))[3:] == [(0, 1), (1, 1)]
 
 
 def test_rings_lines_and_arcs() -> None:
-    assert radii([16, 8]) == [pytest.approx(2.563, abs=1e-3), pytest.approx(1.307, abs=1e-3)]
+    assert radii_of_rings([16, 8]) == [pytest.approx(2.563, abs=1e-3), pytest.approx(1.307, abs=1e-3)]
     turned = spots_of(Arrangement(kind="rings", rings=(4,), angle=90, clockwise=False), 4)
     assert [(round(x, 2), round(y, 2)) for x, y in xy(turned)] == [(0.71, 0), (0, -0.71), (-0.71, 0), (0, 0.71)]
     assert xy(along_line(Spot(x=0, y=0), Spot(x=3, y=6), 4)) == [(0, 0), (1, 2), (2, 4), (3, 6)]
     arc = along_arc(Spot(x=-1, y=0), Spot(x=0, y=-1), Spot(x=1, y=0), 3)
     assert [(round(x, 3), round(y, 3)) for x, y in xy(arc)] == [(-1, 0), (0, -1), (1, 0)]
     assert along_arc(Spot(x=0, y=0), Spot(x=1, y=0), Spot(x=2, y=0), 3) == along_line(Spot(x=0, y=0), Spot(x=2, y=0), 3)
-    assert xy(renumbered(tuple(Spot(x=n, y=0) for n in range(4)), [3, 1])) == [(2, 0), (0, 0), (1, 0), (3, 0)]
+    assert xy(renumber_spots(tuple(Spot(x=n, y=0) for n in range(4)), [3, 1])) == [(2, 0), (0, 0), (1, 0), (3, 0)]
 
 
 def test_length_count_pitch_and_density_follow_from_one_another() -> None:

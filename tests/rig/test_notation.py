@@ -1,7 +1,7 @@
 import pytest
 
 from welvo.rig.base import Refused
-from welvo.rig.notation import plural, read_ip, read_numbers, read_place, read_series, say_place, thousands
+from welvo.rig.notation import read_ip, read_numbers, read_place, read_series, say_count, say_place, say_thousands
 from welvo.rig.protocol import PROTOCOLS, every_way, say_artnet, say_wire
 
 
@@ -61,7 +61,7 @@ def test_an_address_is_said_plainly() -> None:
     ("typed", "wire"), [("0/0/3", 3), ("3", 3), ("0x003", 3), ("1/2/3", 0x123), ("127/15/15", 32767), ("Art 0/1/0", 16)]
 )
 def test_artnet_numbers_in_every_writing(typed: str, wire: int) -> None:
-    assert PROTOCOLS["artnet"].read(typed) == wire
+    assert PROTOCOLS["artnet"].read_wire(typed) == wire
 
 
 @pytest.mark.parametrize(
@@ -74,7 +74,7 @@ def test_artnet_numbers_in_every_writing(typed: str, wire: int) -> None:
 )  # fmt: skip
 def test_wire_numbers_that_do_not_exist(protocol: str, typed: str, says: str) -> None:
     with pytest.raises(Refused, match=says):
-        PROTOCOLS[protocol].read(typed)
+        PROTOCOLS[protocol].read_wire(typed)
 
 
 def test_every_way_shows_both_counts() -> None:
@@ -92,5 +92,9 @@ def test_every_way_shows_both_counts() -> None:
 
 
 def test_words() -> None:
-    assert thousands(10000) == "10\u202f000"
-    assert (plural(1, "slot"), plural(2, "slot"), plural(2, "bus", "buses")) == ("1 slot", "2 slots", "2 buses")
+    assert say_thousands(10000) == "10\u202f000"
+    assert (say_count(1, "slot"), say_count(2, "slot"), say_count(2, "bus", "buses")) == (
+        "1 slot",
+        "2 slots",
+        "2 buses",
+    )

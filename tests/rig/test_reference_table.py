@@ -17,16 +17,16 @@ from welvo.rig.reference_table import (
     DROPPED,
     MENTIONS,
     TABLE,
+    drop_entries,
     entries_of,
     held_by,
-    lost,
+    lost_references,
     references_of,
     text_fields,
     with_mentions,
     with_references,
-    without,
 )
-from welvo.rig.references import broken, broken_by
+from welvo.rig.references import broken_by, broken_references
 from welvo.rig.renaming import with_ids
 from welvo.rig.runs import PixelType, Segment, Supply, dmx_key
 from welvo.rig.scene import Ground
@@ -116,14 +116,14 @@ def whole() -> Rig:
 
 def test_every_row_of_the_table_is_found_renamed_and_taken_out() -> None:
     rig = whole()
-    assert broken(rig) == []
+    assert broken_references(rig) == []
     seen = {r for part in [*PARTS, "rig"] for _, e in entries_of(rig, part) for r, _ in references_of(part, e)}
     assert seen == set(TABLE), "the rig above has no example of a row"
     names = {part: {k: f"new-{k}" for k in getattr(rig, part)} for part in PARTS if part not in ("tests", "versions")}
     renamed = with_ids(rig, names)
     for part in [*PARTS, "rig"]:
         for _, entry in entries_of(renamed, part):
-            assert [(r.path, to) for r, to in lost(renamed, part, entry)] == []
+            assert [(r.path, to) for r, to in lost_references(renamed, part, entry)] == []
             assert all(to.startswith("new-") for _, to in references_of(part, entry)), part
     back = with_ids(renamed, {part: {v: k for k, v in of.items()} for part, of in names.items()})
     assert back == rig
@@ -135,19 +135,24 @@ def test_whatever_is_taken_out_leaves_nothing_that_refers_to_it(part: str) -> No
     for key in getattr(rig, part):
         if held_by(rig, part, key):
             continue  # what is used like that is not taken out at all
-        changes = without(rig, {part: [key]})
+        changes = drop_entries(rig, {part: [key]})
         own = changes.pop("rig", {})
         parts = {p: {**{k: v for k, v in getattr(rig, p).items() if k not in of},
                         **{k: v for k, v in of.items() if v is not None}} for p, of in changes.items()}  # fmt: skip
         made = replace(rig, **parts, **own)
         assert key not in getattr(made, part)
-        left = [(p, k, r.path) for p in [*PARTS, "rig"] for k, e in entries_of(made, p) for r, to in lost(made, p, e)]
+        left = [
+            (p, k, r.path)
+            for p in [*PARTS, "rig"]
+            for k, e in entries_of(made, p)
+            for r, to in lost_references(made, p, e)
+        ]
         assert left == [], (part, key)
 
 
 def test_taking_a_lamp_out_takes_its_gear_cable_group_and_share_along_and_nothing_else() -> None:
     rig = whole()
-    made, change = edits.remove_items(rig, ["a"])
+    made, change = edits.take_out_items(rig, ["a"])
     run = made.devices["d"].ports["A"].run
     assert (
         run[0].fixtures == ("b",)
@@ -156,7 +161,7 @@ def test_taking_a_lamp_out_takes_its_gear_cable_group_and_share_along_and_nothin
     )
     assert made.shares == {} and made.groups["g"].members == ("e",) and made.fixtures["b"].at == (Place(),)
     assert set(change.touched) == {"fixtures", "devices", "shares", "groups"}
-    made, _ = edits.remove_items(rig, ["c"])
+    made, _ = edits.take_out_items(rig, ["c"])
     assert made.devices["d"].ports["B"].bus.gear[0].fixture == ""  # type: ignore[union-attr]
     assert made.devices["d"].ports["A"].run[1].at == Place()
 
@@ -171,7 +176,7 @@ def test_the_door_refuses_an_edit_that_leaves_something_behind() -> None:
         ("universes", "u2", "which is not in the rig"), ("senders", "s", "comes from sender “s”"),
     ):  # fmt: skip
         made = replace(rig, **{part: {k: v for k, v in getattr(rig, part).items() if k != key}})
-        change = edits.put(rig, "x", **{part: {key: None}})[1]
+        change = edits.put_entries(rig, "x", **{part: {key: None}})[1]
         assert any(says in words for words in broken_by(rig, made, change)), (part, key)
 
 
@@ -179,7 +184,7 @@ def test_what_led_nowhere_before_an_edit_does_not_keep_it_from_being_made() -> N
     rig = whole()
     old = replace(rig, supplies={})  # as an older version may have saved it
     made, change = edits.set_fixtures(old, "name", {"a": {"name": "Other"}})
-    assert broken_by(old, made, change) == [] and broken(old) == []
+    assert broken_by(old, made, change) == [] and broken_references(old) == []
 
 
 def test_texts_that_mention_ids_follow() -> None:
@@ -189,7 +194,7 @@ def test_texts_that_mention_ids_follow() -> None:
         == "u3:f7+f12/0"
     )
     rig = replace(
-        small_rig(), waivers={"w": edits.waive(small_rig(), "X-1", "a/0", "f", "why")[0].waivers.popitem()[1]}
+        small_rig(), waivers={"w": edits.waive_finding(small_rig(), "X-1", "a/0", "f", "why")[0].waivers.popitem()[1]}
     )
     assert with_ids(rig, {"fixtures": {"a": "z"}}).waivers["w"].subject == "z/0"
 

@@ -7,12 +7,12 @@ from msgspec.structs import replace
 
 from tests.conftest import at
 from welvo.formats.files import RigFileError
-from welvo.formats.rigfile import dumps, loads
+from welvo.formats.rigfile import rig_from_bytes, rig_to_bytes
 from welvo.patch.consequences import remove_mode
 from welvo.rig.base import Refused
-from welvo.rig.document import Rig, put
+from welvo.rig.document import Rig, put_entries
 from welvo.rig.patched import Element, Fixture
-from welvo.rig.references import broken, broken_by
+from welvo.rig.references import broken_by, broken_references
 from welvo.rig.wiring import Device, Feed, Universe
 
 
@@ -33,19 +33,19 @@ from welvo.rig.wiring import Device, Feed, Universe
     ],
 )
 def test_what_no_file_may_hold_is_found_after_an_edit_too(rig: Rig, parts: dict[str, Any], words: str) -> None:
-    assert broken(rig) == []
-    bad, change = put(rig, "", **parts)
+    assert broken_references(rig) == []
+    bad, change = put_entries(rig, "", **parts)
     found = broken_by(rig, bad, change)
-    assert found and found[0].startswith(words) and set(found) <= set(broken(bad))
+    assert found and found[0].startswith(words) and set(found) <= set(broken_references(bad))
     with pytest.raises(RigFileError):
-        loads(dumps(bad))
+        rig_from_bytes(rig_to_bytes(bad))
 
 
 def test_an_edit_that_loses_modes_is_looked_at_and_one_that_does_not_is_left_alone(rig: Rig) -> None:
     head = rig.profiles["head"]
-    less, change = put(rig, "", profiles={"head": replace(head, modes={"n": head.modes["m"]})})
+    less, change = put_entries(rig, "", profiles={"head": replace(head, modes={"n": head.modes["m"]})})
     assert len(broken_by(rig, less, change)) == 2
-    more, change = put(rig, "", profiles={"head": replace(head, modes={**head.modes, "n": head.modes["m"]})})
+    more, change = put_entries(rig, "", profiles={"head": replace(head, modes={**head.modes, "n": head.modes["m"]})})
     assert broken_by(rig, more, change) == []
 
 
@@ -53,8 +53,8 @@ def test_an_edit_that_loses_modes_is_looked_at_and_one_that_does_not_is_left_alo
 def test_a_mode_in_use_goes_only_when_its_fixtures_have_another(rig: Rig, into: str) -> None:
     """Found by chance: they were sent over into the very mode that went, and the saved rig could not be opened."""
     head = rig.profiles["head"]
-    two, _ = put(rig, "", profiles={"head": replace(head, modes={**head.modes, "n": head.modes["m"]})})
+    two, _ = put_entries(rig, "", profiles={"head": replace(head, modes={**head.modes, "n": head.modes["m"]})})
     with pytest.raises(Refused, match="2 fixtures stand in mode .* Say which mode they go over to"):
         remove_mode(two, "head", "m", into)
     gone, _ = remove_mode(two, "head", "m", "n")
-    assert broken(gone) == [] and gone.fixtures["a"].mode == "n"
+    assert broken_references(gone) == [] and gone.fixtures["a"].mode == "n"

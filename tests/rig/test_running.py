@@ -9,11 +9,11 @@ import pytest
 from click.testing import CliRunner
 
 from welvo.cli import app
-from welvo.formats.rigfile import save
+from welvo.formats.rigfile import save_rig_file
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.base import Refused
-from welvo.rig.document import Rig, put
+from welvo.rig.document import Rig, put_entries
 from welvo.rig.lookup import place_of_running, running_number
 from welvo.rig.wiring import Universe
 from welvo.survey.place_ways import place_ways
@@ -46,7 +46,7 @@ def test_there_and_back_whatever_the_sizes() -> None:
 
 
 def test_list_path_and_jump_agree(rig: Rig, tmp_path: Path) -> None:
-    small, _ = put(rig, "", universes={"u1": Universe(number=1, size=96), "u2": Universe(number=2, size=120)})
+    small, _ = put_entries(rig, "", universes={"u1": Universe(number=1, size=96), "u2": Universe(number=2, size=120)})
     index = Index(small)
     ways = dict(place_ways(index, find_target(index, "201")))
     assert ways["Running in the rig"] == "97 (each with its own size)" and ways["Running in device"] == "97"
@@ -57,7 +57,7 @@ def test_list_path_and_jump_agree(rig: Rig, tmp_path: Path) -> None:
         find_target(index, "run 217")
     with pytest.raises(Refused, match="behind the last"):
         find_target(index, "NODE run 217")
-    save(small, tmp_path / "r.json")
+    save_rig_file(small, tmp_path / "r.json")
     rows = json.loads(CliRunner().invoke(app, ["patch", str(tmp_path / "r.json"), "--json"]).output)
     assert {r["number"]: r["running"] for r in rows}[201] == 97
     all_510, _ = edits.set_universe(rig, "u1", "", size=510)

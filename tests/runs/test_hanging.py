@@ -9,21 +9,21 @@ from msgspec.structs import replace
 
 from tests.checks.run_examples import _lamps, cabled, px, reef
 from tests.runs.test_sums import box, strip
-from welvo.checks.checker import Checker, check
-from welvo.formats.models import shipped
+from welvo.checks.checker import Checker, check_rig
+from welvo.formats.models import shipped_models
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
-from welvo.rig.document import Rig, put
+from welvo.rig.document import Rig, put_entries
 from welvo.rig.edits import add_device, remove_device
 from welvo.rig.patched import Element, Place
 from welvo.rig.runs import Segment
 from welvo.runs.along import cable_order, part_name
 from welvo.runs.cable import Cables
-from welvo.runs.consequences import if_longer, moved
-from welvo.runs.cut import cut
+from welvo.runs.consequences import compare_sums, if_longer
+from welvo.runs.cut import cut_segments
 from welvo.runs.edits import (
     add_supply,
-    attach,
+    attach_segments,
     begin_and_make,
     begin_at,
     change_segment,
@@ -35,7 +35,7 @@ from welvo.runs.edits import (
     remove_supply,
     set_device_way,
     set_stream,
-    split,
+    split_over_ports,
     split_shares,
     take_down,
     what_follows,
@@ -48,7 +48,7 @@ from welvo.runs.wish import attach_wish, read_attach
 @pytest.fixture
 def twelve() -> Rig:
     """An empty rig with a 12-port controller `d1`."""
-    return add_device(Rig(), shipped()["penstock-12"], "PEN")[0]
+    return add_device(Rig(), shipped_models()["penstock-12"], "PEN")[0]
 
 
 def test_ribbons_are_hung_three_to_a_port_there_and_back(twelve: Rig) -> None:
@@ -96,12 +96,12 @@ def test_a_port_that_a_mode_switches_off_is_refused_by_name(twelve: Rig) -> None
     rig, _ = attach_wish(long, "d1", "1", "4 x 55 RGB, 1 to a port")
     assert [p for p, v in rig.devices["d1"].ports.items() if v.run] == ["1", "3", "5", "7"]
     with pytest.raises(Refused, match="has no port X"):
-        attach(twelve, "d1", "X", [Segment(kind="null", count=1)])
-    node, change = add_device(Rig(), shipped()["sluice-4"], "S")
+        attach_segments(twelve, "d1", "X", [Segment(kind="null", count=1)])
+    node, change = add_device(Rig(), shipped_models()["sluice-4"], "S")
     device_id = change.made[0]
     with pytest.raises(Refused, match="gives DMX"):
         attach_wish(node, device_id, "1", "55 RGB")
-    four, change = add_device(Rig(), shipped()["culvert-4"], "C")
+    four, change = add_device(Rig(), shipped_models()["culvert-4"], "C")
     device_id = change.made[0]
     with pytest.raises(Refused, match="takes 510 slots of a universe, never 512"):
         set_device_way(four, device_id, "", size=512)
@@ -116,7 +116,7 @@ def test_hanging_patches_what_has_no_address_and_leaves_the_rest(rig: Rig) -> No
     with pytest.raises(Refused, match="Nothing to patch"):
         follow_runs(made, "p")
     every, _ = follow_runs(made, "p", all_of_them=True)
-    assert every.elements["r"].at.origin == "run" and Index(every).spans("r")[0].first == 1
+    assert every.elements["r"].at.origin_of_place == "run" and Index(every).spans_of("r")[0].first == 1
     kept, _ = fix_addresses(every, Cables(every), ["r"])
     assert kept.elements["r"].at == Place(universe="u11", address=1)
     locked, _ = cabled("", reef(), element=replace(px(10), at=Place(universe="u12", address=7, locked=True)))(rig)
@@ -126,9 +126,9 @@ def test_hanging_patches_what_has_no_address_and_leaves_the_rest(rig: Rig) -> No
 def test_taking_down_gives_the_address_back_only_when_it_hangs_nowhere_else(rig: Rig) -> None:
     made, _ = cabled("", reef(count=4), reef(first=5))(rig)
     half, _ = take_down(made, "p", "1", [0])
-    assert half.elements["r"].at.origin == "run"
+    assert half.elements["r"].at.origin_of_place == "run"
     none, _ = take_down(half, "p", "1", [0])
-    assert none.elements["r"].at == Place() and not Cables(none).attached("r")
+    assert none.elements["r"].at == Place() and not Cables(none).ports_of_item("r")
 
 
 def test_inserting_at_a_pixel_cuts_what_is_there_and_moves_the_rest(rig: Rig) -> None:
@@ -136,9 +136,9 @@ def test_inserting_at_a_pixel_cuts_what_is_there_and_moves_the_rest(rig: Rig) ->
     new, _ = insert_at_pixel(made, "p", "1", 5, [Segment(kind="pixels", element="q")])
     run = new.devices["p"].ports["1"].run
     assert [(s.element, s.first, s.count) for s in run] == [("r", 1, 4), ("q", 1, 0), ("r", 5, 6)]
-    spans = [(s.first, s.last, s.offset) for s in Index(new).spans("r")]
+    spans = [(s.first, s.last, s.offset) for s in Index(new).spans_of("r")]
     assert spans == [(1, 12, 0), (22, 39, 12)]
-    assert moved(Cables(made), new, "p").items == ("r",)
+    assert compare_sums(Cables(made), new, "p").items == ("r",)
     end, _ = insert_at_pixel(made, "p", "1", 99, [Segment(kind="pixels", element="q")])
     assert [s.element for s in end.devices["p"].ports["1"].run] == ["r", "q"]
     with pytest.raises(Refused, match="inside a bridge"):
@@ -159,9 +159,12 @@ def test_an_element_begins_where_its_first_pixel_is(rig: Rig) -> None:
     new, _ = insert_at_pixel(made, "p", "1", 5, [Segment(kind="null", count=2)])
     parts = Cables(new).streams["p", "1"].pieces
     assert [part_name(new, p) for p in parts] == ["reef 7–10", "2 null", "reef 1–6"]
-    place = parts[2].place(1)
-    assert place and Cables(new).start("r", 0) == (f"u{place[0]}", place[1])
-    assert [(x.first, x.offset) for x in Index(new).spans("r")] == [(place[1], 0), (parts[0].place(1)[1], 18)]
+    place = parts[2].place_of_slot(1)
+    assert place and Cables(new).start_on_cable("r", 0) == (f"u{place[0]}", place[1])
+    assert [(x.first, x.offset) for x in Index(new).spans_of("r")] == [
+        (place[1], 0),
+        (parts[0].place_of_slot(1)[1], 18),
+    ]
     fixed, _ = fix_addresses(new, Cables(new), ["r"])
     assert (fixed.elements["r"].at.universe, fixed.elements["r"].at.address) == (f"u{place[0]}", place[1])
 
@@ -179,13 +182,13 @@ def test_a_folded_string_is_cut_inside_a_stretch_and_nothing_is_folded_wrong(rig
     ]
     names = [part_name(new, p) for p in Cables(new).streams["p", "1"].pieces]
     assert names == ["reef 1–5", "reef 8–10", "3 null", "reef 6–7", "reef 11–20"]
-    codes = {f.code for f in check(new).findings}
+    codes = {f.code for f in check_rig(new).findings}
     assert not codes & {"RUN-09", "RUN-10", "RUN-16", "RUN-17", "RUN-18"}
     # a stretch that lies folded and is folded nowhere is still told
     run = (*run[:4], replace(run[4], fold=0))
     device = new.devices["p"]
     wrong = replace(new, devices={"p": replace(device, ports={"1": replace(device.ports["1"], run=run)})})
-    assert [f.subject for f in check(wrong).findings if f.code == "RUN-09"] == ["p 1/4"]
+    assert [f.subject for f in check_rig(wrong).findings if f.code == "RUN-09"] == ["p 1/4"]
 
 
 @given(
@@ -209,7 +212,7 @@ def test_a_cut_leaves_every_led_its_number(
         return [(s.first + d * s.group, min(s.group, n - d * s.group)) for d in data]
 
     try:
-        front, behind = cut(whole, leds, before, element)
+        front, behind = cut_segments(whole, leds, before, element)
     except Refused as e:
         assert group > 1 and "part them" in str(e)
         return
@@ -225,11 +228,11 @@ def test_moving_a_segment_says_what_moves_before_it_is_done() -> None:
     run = tuple(Segment(kind="pixels", element=k) for k in "ab")
     rig = box(run, (Segment(kind="pixels", element="c"),), elements=elements)
     new, _ = move_segment(rig, "d", "1", 0, "2", 1)
-    assert moved(Cables(rig), new, "d").items == ("a", "b", "c")
+    assert compare_sums(Cables(rig), new, "d").items == ("a", "b", "c")
     assert [s.element for s in new.devices["d"].ports["2"].run] == ["c", "a"]
     assert if_longer(Cables(rig), "d", "1", 0).items == ("b", "c")
-    assert if_longer(Cables(rig), "d", "1", 0, 160).words == "2 items behind move, 1 universe more"
-    assert if_longer(Cables(rig), "d", "2", 0).words == "nothing behind moves"
+    assert if_longer(Cables(rig), "d", "1", 0, 160).words_of_move == "2 items behind move, 1 universe more"
+    assert if_longer(Cables(rig), "d", "2", 0).words_of_move == "nothing behind moves"
 
 
 def test_universes_are_made_and_fed_to_fit_with_headroom(twelve: Rig) -> None:
@@ -242,7 +245,7 @@ def test_universes_are_made_and_fed_to_fit_with_headroom(twelve: Rig) -> None:
     assert sorted((f.protocol, f.wire) for f in each.feeds.values()) == [("sacn", n) for n in range(5, 12)]
     packed, _ = begin_and_make(rig, "d1", 1, "packed")
     assert universes_of(Cables(packed), "d1") == {1: 510, 2: 510, 3: 510, 4: 9}
-    assert "RUN-03" not in check(packed).codes
+    assert "RUN-03" not in check_rig(packed).codes_found
     with pytest.raises(Refused, match="there and fed"):
         make_to_fit(packed, "d1")
     with pytest.raises(Refused, match="they end at 63999"):
@@ -257,18 +260,18 @@ def test_two_ports_that_share_slots_are_told_exactly(rig: Rig) -> None:
     second = Port(feed="w11", start=31, run=(Segment(kind="pixels", element="q"),))
     elements = {"q": replace(px(5), name="spar")}
     made, _ = cabled("", reef(), second=second, rig={"elements": elements}, p_pixels=12)(rig)
-    found = [f for f in check(made).findings if f.code in ("RUN-04", "RUN-20")]
+    found = [f for f in check_rig(made).findings if f.code in ("RUN-04", "RUN-20")]
     assert [(f.code, f.severity) for f in found] == [("RUN-20", "note")]  # what is only configured lights nothing
     assert found[0].reason.endswith("it would show the light of port 2 from pixel 11 on.")
-    longer, _ = put(made, "", elements={"r": replace(made.elements["r"], pixels=12)})
-    both = [f for f in check(longer).findings if f.code == "RUN-04"]
+    longer, _ = put_entries(made, "", elements={"r": replace(made.elements["r"], pixels=12)})
+    both = [f for f in check_rig(longer).findings if f.code == "RUN-04"]
     assert [(f.title, f.facts["first"]) for f in both] == [
         ("Reef on port 1 and spar on port 2 share 6 slots", "11.031")
     ]
-    mended, _ = found[0].fixes[0].edit(made)  # type: ignore[misc]
-    assert "RUN-20" not in check(mended).codes
+    mended, _ = found[0].possible_fixes[0].edit(made)  # type: ignore[misc]
+    assert "RUN-20" not in check_rig(mended).codes_found
     few, _ = set_stream(made, "p", "1", "", pixels=4)
-    dark = next(f for f in check(few).findings if f.code == "RUN-32")
+    dark = next(f for f in check_rig(few).findings if f.code == "RUN-32")
     assert dark.severity == "error" and "The last 6 pixels of port 1 get nothing" in dark.title
 
 
@@ -286,12 +289,12 @@ def test_splitting_by_rows_there_and_back() -> None:
         with pytest.raises(Refused, match=words):
             split_shares(*args)  # type: ignore[arg-type]
     rig = box((Segment(kind="pixels", element="w"), Segment(kind="null", count=2)), (), (), elements={"w": strip(640)})
-    new, _ = split(rig, "w", "d", shares, fold=64)
+    new, _ = split_over_ports(rig, "w", "d", shares, fold=64)
     ports = new.devices["d"].ports
     assert [[(s.kind, s.first, s.count) for s in ports[p].run] for p in "123"] == [
         [("null", 1, 2), ("pixels", 1, 256)], [("pixels", 257, 256)], [("pixels", 513, 128)],
     ]  # fmt: skip
-    assert not {"RUN-16", "RUN-17"} & check(new).codes
+    assert not {"RUN-16", "RUN-17"} & check_rig(new).codes_found
 
 
 @settings(max_examples=60, deadline=None)
@@ -346,7 +349,7 @@ def test_following_edits_of_runs_finds_what_checking_anew_finds(rig: Rig, seed: 
         run = rig.devices["p"].ports["1"].run
         at = pick.randrange(len(run)) if run else 0
         acts = [
-            lambda: attach(
+            lambda: attach_segments(
                 rig,
                 "p",
                 pick.choice(["1", "2"]),
@@ -374,7 +377,7 @@ def test_following_edits_of_runs_finds_what_checking_anew_finds(rig: Rig, seed: 
             lambda: set_device_way(rig, "p", "", packs=pick.choice(["whole", "dense"]), size=pick.choice([0, 510])),
             lambda: make_to_fit(rig, "p"),
             lambda: follow_runs(rig, "p", all_of_them=True),
-            lambda: fix_addresses(rig, index.cables, [pick.choice(["r", "q"])]),
+            lambda: fix_addresses(rig, index.cables_and_sums, [pick.choice(["r", "q"])]),
             lambda at=at: (
                 move_segment(rig, "p", "1", at, pick.choice(["1", "2"]), pick.randint(0, 3))
                 if run
@@ -386,19 +389,19 @@ def test_following_edits_of_runs_finds_what_checking_anew_finds(rig: Rig, seed: 
             rig, change = pick.choice(acts)()
         except (Refused, IndexError):  # an IndexError: there is no segment left to change
             continue
-        checker.follow(change, index.follow(rig, change))
+        checker.follow_edit(change, index.follow_change(rig, change))
         fresh = Index(rig)
-        assert {k: set(index.spans(k)) for k in rig.elements} == {k: set(fresh.spans(k)) for k in rig.elements}, (
+        assert {k: set(index.spans_of(k)) for k in rig.elements} == {k: set(fresh.spans_of(k)) for k in rig.elements}, (
             change.label
         )
-        anew = check(rig)
-        assert checker.report.codes == anew.codes, change.label
-        assert checker.report == anew, change.label
+        anew = check_rig(rig)
+        assert checker.report_findings.codes_found == anew.codes_found, change.label
+        assert checker.report_findings == anew, change.label
 
 
 def _resize(rig: Rig, key: str, pixels: int) -> tuple[Rig, object]:
 
-    return put(rig, "resize", elements={key: replace(rig.elements[key], pixels=pixels)})
+    return put_entries(rig, "resize", elements={key: replace(rig.elements[key], pixels=pixels)})
 
 
 def test_reading_only_plans_and_changes_nothing(twelve: Rig) -> None:
@@ -414,9 +417,9 @@ def test_a_lamp_hung_as_itself_takes_its_own_slots_and_no_more(rig: Rig) -> None
     bar = replace(rig.fixtures["c"], number=250, at=(Place(from_run=True),))
     made, _ = cabled("", Segment(kind="pixels", element="k"), reef(), rig={"fixtures": {"k": bar}})(rig)
     index = Index(made)
-    first, second = index.cables.streams["p", "1"].pieces
+    first, second = index.cables_and_sums.streams["p", "1"].pieces
     assert (first.slots, first.leds, second.stream) == (14, 5, 15)
-    assert [(s.universe, s.first, s.last) for s in (*index.spans("k"), *index.spans("r"))] == [
+    assert [(s.universe, s.first, s.last) for s in (*index.spans_of("k"), *index.spans_of("r"))] == [
         ("u11", 1, 14),
         ("u11", 15, 44),
     ]
@@ -424,11 +427,11 @@ def test_a_lamp_hung_as_itself_takes_its_own_slots_and_no_more(rig: Rig) -> None
 
 def test_parts_of_an_element_are_told_in_its_own_order(rig: Rig) -> None:
     made, _ = cabled("", reef(first=6), reef(count=5))(rig)
-    assert [(s.first, s.last, s.offset) for s in Index(made).spans("r")] == [(16, 30, 0), (1, 15, 15)]
+    assert [(s.first, s.last, s.offset) for s in Index(made).spans_of("r")] == [(16, 30, 0), (1, 15, 15)]
 
 
 def test_removing_a_box_leaves_nothing_on_a_cable_that_is_gone(rig: Rig) -> None:
     made, _ = cabled("", reef(), Segment(kind="bridge", width=30, fixtures=("g1",)), rig=_lamps(1))(rig)
     gone, change = remove_device(made, "p")
     assert gone.elements["r"].at == Place() and gone.fixtures["g1"].at == (Place(),)
-    assert change.ids("elements") == {"r"} and "PATCH-05" not in check(gone).codes
+    assert change.changed_ids("elements") == {"r"} and "PATCH-05" not in check_rig(gone).codes_found

@@ -8,7 +8,7 @@ import pytest
 from msgspec.structs import replace
 
 from tests.checks.run_examples import SILK, cabled, px, reef
-from welvo.checks.checker import check
+from welvo.checks.checker import check_rig
 from welvo.rig.document import Rig
 from welvo.rig.refs import PortRef
 from welvo.runs.cable import Cables
@@ -50,8 +50,8 @@ def _codes(rig: Rig, sent: str, set_to: str, takes: str, names: Names = "out") -
         m_order_names=names,
         rig={"pixel_types": {"silk": silk}},
     )(rig)
-    found = [f for f in check(made).findings if f.code == "RUN-08"]
-    return (found[0].title.rsplit("set at ", 1)[-1], found[0].fixes[0].label) if found else ("", "")
+    found = [f for f in check_rig(made).findings if f.code == "RUN-08"]
+    return (found[0].title.rsplit("set at ", 1)[-1], found[0].possible_fixes[0].label) if found else ("", "")
 
 
 def test_an_order_applied_twice_or_nowhere_is_found(rig: Rig) -> None:
@@ -66,7 +66,7 @@ def test_an_order_applied_twice_or_nowhere_is_found(rig: Rig) -> None:
 def test_the_orders_of_a_segment_say_what_lights(rig: Rig) -> None:
     made, _ = cabled("", reef(order="GRB"), element=px(10, type="silk"))(rig)
     orders = orders_of(made, "p", Cables(made).streams[PortRef("p", "1")].pieces[0])
-    assert orders and not orders.right and orders.shows == (("R", "G"), ("G", "R"), ("B", "B"))
+    assert orders and not orders.is_right and orders.shown_components == (("R", "G"), ("G", "R"), ("B", "B"))
 
 
 def test_what_is_attached_new_is_set_as_its_device_names_it(rig: Rig) -> None:

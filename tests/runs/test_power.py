@@ -8,13 +8,21 @@ from tests.checks.run_examples import SILK, cabled, px, reef
 from welvo.rig.document import Rig
 from welvo.rig.runs import PixelType, Segment, Supply
 from welvo.runs.cable import Cables
-from welvo.runs.power import along_string, drop, frame_ms, joints, loads, pixel_amps, stretches
+from welvo.runs.power import (
+    along_string,
+    frame_ms,
+    joints_of_port,
+    loads_of_supplies,
+    pixel_amps,
+    stretches_of_port,
+    voltage_drop,
+)
 
 
 def test_case_1_a_lead_of_five_metres() -> None:
     """ΔU = 2 · 0.0175 Ω·mm²/m · 5 m · 3 A / 1.5 mm² = 0.35 V."""
-    assert abs(drop(5, 3, 1.5) - 0.35) < 1e-12
-    assert drop(5, 3, 0) == 0  # an unknown cross-section is not guessed at
+    assert abs(voltage_drop(5, 3, 1.5) - 0.35) < 1e-12
+    assert voltage_drop(5, 3, 0) == 0  # an unknown cross-section is not guessed at
 
 
 def test_case_2_four_pixels_of_one_ampere() -> None:
@@ -33,11 +41,11 @@ def test_case_3_a_ribbon_of_100_behind_ten_metres_of_cable(rig: Rig) -> None:
     steps of 30 mA lose 0.0014 · 4950 · 0.03 = 0.2079 V: 4.3721 V at its end."""
     made, _ = cabled("", reef(length=10, area=2.5), element=px(100, type="silk"), p_brightness=0.5)(rig)
     cables = Cables(made)
-    (s,) = stretches(cables, cables.streams["p", "1"])
+    (s,) = stretches_of_port(cables, cables.streams["p", "1"])
     assert (round(s.amps, 9), round(s.volts, 6), round(s.end, 6), s.below) == (3.0, 4.58, 4.3721, 0)
     full, _ = cabled("", reef(length=10, area=2.5), element=px(100, type="silk"))(rig)
     cables = Cables(full)
-    (s,) = stretches(cables, cables.streams["p", "1"])
+    (s,) = stretches_of_port(cables, cables.streams["p", "1"])
     # at full white all losses double: 4.16 V to begin with, and the chips' 4 V end after pixel p with
     # 0.0014 · 0.06 · (99 + 98 + … + (101 − p)) > 0.16, that is more than 1904.8 steps: 99 + … + 78 = 1947 → p = 23
     assert (round(s.volts, 6), s.below) == (4.16, 23)
@@ -65,10 +73,10 @@ def test_a_supply_feeds_what_hangs_behind_it_until_the_next(rig: Rig) -> None:
         m_port_amps=2.0,
     )(rig)
     cables = Cables(made)
-    assert [(x.kind, x.name, round(x.amps, 6), x.rated) for x in loads(cables)] == [
+    assert [(x.kind, x.name, round(x.amps, 6), x.rated) for x in loads_of_supplies(cables)] == [
         ("port", "PEN 1", 3.0, 2.0), ("device", "PEN", 3.0, 0.0), ("supply", "Tin", 6.0, 5),
     ]  # fmt: skip
-    a, b, c = stretches(cables, cables.streams["p", "1"])
+    a, b, c = stretches_of_port(cables, cables.streams["p", "1"])
     assert (round(a.through, 6), round(b.through, 6), round(c.through, 6)) == (3.0, 6.0, 3.0)
     assert b.volts == 5.0 and c.volts < 5.0
 
@@ -77,7 +85,7 @@ def test_wires_are_joined_by_what_they_do(rig: Rig) -> None:
     wires = (("V+", "red"), ("data", "black"), ("ground", "green"))
     made, _ = cabled("", reef(), element=px(10, type="silk"), m_wires=wires, m_connector="JST", m_sex="male")(rig)
     cables = Cables(made)
-    (joint,) = joints(cables, cables.streams["p", "1"])
+    (joint,) = joints_of_port(cables, cables.streams["p", "1"])
     assert joint.wires == (("V+", "red", "red"), ("data", "black", "green"), ("ground", "green", "black"))
     assert joint.wrong[0] == "both sides are male" and "join by function, not by colour" in joint.wrong[1]
 
@@ -90,7 +98,7 @@ def test_strings_of_a_kind_join_and_parts_of_one_string_are_no_joint(rig: Rig) -
         rig
     )
     cables = Cables(made)
-    found = joints(cables, cables.streams["p", "1"])
+    found = joints_of_port(cables, cables.streams["p", "1"])
     # its other end is the counterpart of its first; of moss nobody knows what it ends in
     assert [(j.n, j.one, j.other, j.wrong) for j in found] == [
         (0, "port 1", "reef 1–6", ()),

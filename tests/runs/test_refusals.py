@@ -9,8 +9,8 @@ import pytest
 from msgspec.structs import replace
 
 from tests.checks.run_examples import cabled, reef
-from welvo.checks.checker import check
-from welvo.formats.models import shipped, shipped_pixels
+from welvo.checks.checker import check_rig
+from welvo.formats.models import shipped_models, shipped_pixels
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.edits import add_device
@@ -20,7 +20,7 @@ from welvo.rig.wiring import Feed, Universe
 from welvo.runs.cable import Cables
 from welvo.runs.edits import (
     add_supply,
-    attach,
+    attach_segments,
     begin_and_make,
     begin_at,
     change_many,
@@ -73,7 +73,7 @@ def once(**fields: Any) -> Callable[[Rig], object]:
         (lambda r: begin_and_make(r, "p", 63_999, "packed", 4), "they end at 63999"),
         (lambda r: make_to_fit(r, "d"), "No port of NODE has a universe"),
         (lambda r: follow_cable(r, "r"), "follows its cable already, or is locked"),
-        (lambda r: attach(r, "d", "A", [reef()]), "gives DMX"),
+        (lambda r: attach_segments(r, "d", "A", [reef()]), "gives DMX"),
     ],
 )  # fmt: skip
 def test_what_cannot_be_is_refused_by_name(attached: Rig, edit: Callable[[Rig], object], words: str) -> None:
@@ -98,7 +98,7 @@ def test_lines_that_cannot_be_read_say_why(attached: Rig, text: str, words: str)
 
 def test_a_box_keeps_to_what_its_model_can(rig: Rig) -> None:
     """A model of one universe size, whole pixels only, takes neither another size nor cut pixels."""
-    model = replace(shipped()["penstock-12"], universe_size=510, straddles=False)
+    model = replace(shipped_models()["penstock-12"], universe_size=510, straddles=False)
     made, change = add_device(rig, model, "PEN 2")
     device_id = change.made[0]
     with pytest.raises(Refused, match="takes 510 slots of a universe, never 512"):
@@ -110,7 +110,7 @@ def test_a_box_keeps_to_what_its_model_can(rig: Rig) -> None:
 
 def test_wire_numbers_that_do_not_exist_are_refused_and_others_go_on_as_the_first(rig: Rig) -> None:
     made, _ = add_device(
-        Rig(universes={"u1": Universe(number=1)}, senders=rig.senders), shipped()["penstock-12"], "PEN"
+        Rig(universes={"u1": Universe(number=1)}, senders=rig.senders), shipped_models()["penstock-12"], "PEN"
     )
     made = attach_wish(made, "d1", "1", "2 x 300 RGB moss")[0]
     for protocol, wire, fits in (
@@ -136,7 +136,7 @@ def test_wire_numbers_that_do_not_exist_are_refused_and_others_go_on_as_the_firs
 
 
 def test_a_bridge_of_another_model_is_cut_to_what_that_gives(attached: Rig) -> None:
-    narrow = next(m for m in shipped().values() if m.kind == "bridge")
+    narrow = next(m for m in shipped_models().values() if m.kind == "bridge")
     narrow = replace(narrow, name="Trickle", slots_per_port=24)
     new, change = set_bridge_model(attached, "p", "1", 1, "", narrow)
     bridge = new.devices["p"].ports["1"].run[1]
@@ -159,14 +159,14 @@ def test_many_segments_are_changed_in_one_step_and_the_rest_stays(attached: Rig)
     new, change = change_many(attached, [("p", "1", 0), ("p", "1", 1)], "half brightness", brightness=0.5)
     assert [s.brightness for s in new.devices["p"].ports["1"].run] == [0.5, 0.5] and "2 segments" in change.label
     assert set_guidance(new, 120)[0].line_metres == 120
-    assert "RUN-14" in {f.code for f in check(new).findings}  # what is behind the bridge is no DMX now
+    assert "RUN-14" in {f.code for f in check_rig(new).findings}  # what is behind the bridge is no DMX now
 
 
 def test_following_again_takes_a_typed_address_away_and_the_lock_keeps_it(rig: Rig) -> None:
     typed = {"q": Element(name="spar", pixels=3, at=Place(universe="u2", address=300))}
     made, _ = cabled("", reef(), Segment(kind="pixels", element="q"), rig={"elements": typed})(rig)
     new, _ = follow_cable(made, "q")
-    assert new.elements["q"].at.origin == "run" and Cables(new).start("q", 0) is not None
+    assert new.elements["q"].at.origin_of_place == "run" and Cables(new).start_on_cable("q", 0) is not None
     locked = replace(
         made, elements={**made.elements, "q": replace(typed["q"], at=Place(universe="u2", address=300, locked=True))}
     )

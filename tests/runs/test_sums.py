@@ -6,15 +6,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
 
-from welvo.checks.checker import check
+from welvo.checks.checker import check_rig
 from welvo.patch.index import Index
 from welvo.rig.document import Rig
 from welvo.rig.patched import Element, Place
 from welvo.rig.runs import Segment
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Universe
-from welvo.runs.along import cable_order, folded, number_order, pixel_places
+from welvo.runs.along import cable_order, fold_order, number_order, pixel_places
 from welvo.runs.cable import Cables
-from welvo.runs.pixels import astray, choices, cuts, device_sums, pixel_table, universes_of
+from welvo.runs.pixels import cuts_of_device, device_sums, packing_choices, pixel_table, ports_led_astray, universes_of
 
 BOX = DeviceModel(name="Penstock", kind="pixel", ports=("1", "2", "3"), own_starts=True)
 
@@ -137,8 +137,8 @@ def test_sums_are_those_of_a_walk_along_the_cable(
         at = 0
         for piece in stream.pieces:
             for within in range(1, piece.slots + 1):
-                assert piece.place(within) == slots[at][3:]
-                assert piece.within(*slots[at][3:]) == within
+                assert piece.place_of_slot(within) == slots[at][3:]
+                assert piece.slot_at_place(*slots[at][3:]) == within
                 assert piece.stream + within - 1 == at + 1
                 at += 1
         last: dict[int, int] = {}
@@ -159,26 +159,26 @@ def test_the_order_along_the_cable_is_that_of_a_list_turned_by_hand(
         stretches = [data[i : i + fold] for i in range(0, n, fold)]
         data = [v for i, s in enumerate(stretches) for v in (s[::-1] if i % 2 else s)]
     assert cable_order(Segment(kind="pixels", reverse=reverse, fold=fold, group=group), n).tolist() == data
-    assert folded(n, fold)[folded(n, fold)].tolist() == list(range(n))  # folding twice undoes it
+    assert fold_order(n, fold)[fold_order(n, fold)].tolist() == list(range(n))  # folding twice undoes it
 
 
 def test_a_fold_that_does_not_divide_the_count_and_one_that_is_too_long() -> None:
-    assert (folded(7, 3) + 1).tolist() == [1, 2, 3, 6, 5, 4, 7]
-    assert (folded(5, 3) + 1).tolist() == [1, 2, 3, 5, 4]
-    assert folded(5, 5).tolist() == folded(5, 9).tolist() == folded(5, 0).tolist() == [0, 1, 2, 3, 4]
+    assert (fold_order(7, 3) + 1).tolist() == [1, 2, 3, 6, 5, 4, 7]
+    assert (fold_order(5, 3) + 1).tolist() == [1, 2, 3, 5, 4]
+    assert fold_order(5, 5).tolist() == fold_order(5, 9).tolist() == fold_order(5, 0).tolist() == [0, 1, 2, 3, 4]
 
 
 def test_dense_cuts_the_171st_pixel_and_whole_pixels_leave_two_slots() -> None:
     """512 = 170 · 3 + 2: dense, pixel 171 has red and green on 511 and 512 and blue on 1 of the next."""
     run = (Segment(kind="pixels", element="e"),)
     dense = Cables(box(run, elements={"e": strip(200)}, packs="dense"))
-    assert [(c.pixel, c.first, c.last) for c in cuts(dense, "d")] == [(171, (1, 511), (2, 1))]
+    assert [(c.pixel, c.first, c.last) for c in cuts_of_device(dense, "d")] == [(171, (1, 511), (2, 1))]
     assert universes_of(dense, "d") == {1: 512, 2: 88}
     whole = Cables(box(run, elements={"e": strip(200)}))
-    assert cuts(whole, "d") == () and universes_of(whole, "d") == {1: 510, 2: 90}
-    ways = choices(box(run, elements={"e": strip(340)}), "d")
+    assert cuts_of_device(whole, "d") == () and universes_of(whole, "d") == {1: 510, 2: 90}
+    ways = packing_choices(box(run, elements={"e": strip(340)}), "d")
     assert [(c.universes, len(c.cut), c.padding) for c in ways] == [(2, 0, 0), (2, 0, 0), (2, 1, 0)]
-    ways = choices(box(run, elements={"e": strip(341)}), "d")
+    ways = packing_choices(box(run, elements={"e": strip(341)}), "d")
     assert [(c.universes, len(c.cut)) for c in ways] == [(3, 0), (3, 0), (2, 1)]
 
 
@@ -187,10 +187,10 @@ def test_sender_and_box_of_two_sizes_part_at_the_first_slot_behind_the_shorter()
     run = (Segment(kind="pixels", element="e"),)
     rig = box(run, elements={"e": strip(200)}, size=510, packs="dense")
     cables = Cables(rig)
-    assert astray(cables, "d") == []
+    assert ports_led_astray(cables, "d") == []
     rig = replace(rig, devices={"d": replace(rig.devices["d"], size=512)})
     cables = Cables(rig)
-    (found,) = astray(cables, "d")
+    (found,) = ports_led_astray(cables, "d")
     assert (found.slot, found.pixel, found.sender, found.box, found.pixels) == (511, 171, (2, 1), (1, 511), 30)
 
 
@@ -200,7 +200,7 @@ def test_behind_a_port_that_is_astray_every_port_that_follows_is() -> None:
     rig = box(*runs, elements={f"e{n}": strip(180) for n in range(4)}, size=510)
     ports = rig.devices["d"].ports
     rig = replace(rig, devices={"d": replace(rig.devices["d"], size=512, packs="dense")})
-    found = astray(Cables(rig), "d")
+    found = ports_led_astray(Cables(rig), "d")
     # Port 1: stream slot 511 is 2.001 for the sender, 1.511 for the device. Port 2 begins at stream slot 541: 2.031
     # for the sender, 2.029 for the device (512 + 29 = 541). Port 3 at 1081: 3.061 and 3.057; port 4: 4.091, 4.085.
     assert [(f.label, f.slot, f.sender, f.box) for f in found] == [
@@ -208,13 +208,18 @@ def test_behind_a_port_that_is_astray_every_port_that_follows_is() -> None:
         ("3", 1, (3, 61), (3, 57)), ("4", 1, (4, 91), (4, 85)),
     ]  # fmt: skip
     # 4.091 counted through by each end: 3 · 510 + 91 and 3 · 512 + 91
-    assert found[3].running == (1621, 1627) and sum(f.pixels for f in found) == 10 + 3 * 180
-    (told,) = (f for f in check(rig).findings if f.code == "RUN-19")
+    assert found[3].running_slots == (1621, 1627) and sum(f.pixels for f in found) == 10 + 3 * 180
+    (told,) = (f for f in check_rig(rig).findings if f.code == "RUN-19")
     assert "4 ports astray" in told.title and "port 2 from slot 1 on" in told.reason
     assert "2.001 is running slot 511 for the sender and 513 for the device: 2 slots late" in told.reason
     typed = {**ports, "3": replace(ports["3"], follows="", feed=ports["1"].feed, start=1)}
     rig = replace(rig, devices={"d": replace(rig.devices["d"], ports=typed)})
-    assert [(f.label, f.slot) for f in astray(Cables(rig), "d")] == [("1", 511), ("2", 1), ("3", 511), ("4", 1)]
+    assert [(f.label, f.slot) for f in ports_led_astray(Cables(rig), "d")] == [
+        ("1", 511),
+        ("2", 1),
+        ("3", 511),
+        ("4", 1),
+    ]
 
 
 def test_elements_get_their_addresses_from_the_cable_and_everything_behind_moves() -> None:
@@ -222,20 +227,20 @@ def test_elements_get_their_addresses_from_the_cable_and_everything_behind_moves
     run = tuple(Segment(kind="pixels", element=k) for k in ("a", "b"))
     rig = box(run, (Segment(kind="pixels", element="c"),), elements=elements)
     index = Index(rig)
-    spans = [(s.universe, s.first, s.last, s.offset) for s in index.spans("b")]
+    spans = [(s.universe, s.first, s.last, s.offset) for s in index.spans_of("b")]
     assert spans == [("u1", 301, 510, 0), ("u2", 1, 90, 210)]
-    assert [(s.universe, s.first, s.last) for s in index.spans("c")] == [("u2", 91, 120)]
+    assert [(s.universe, s.first, s.last) for s in index.spans_of("c")] == [("u2", 91, 120)]
     ports = rig.devices["d"].ports
     longer = {**ports, "1": replace(ports["1"], run=(run[0], Segment(kind="pixels", element="x"), run[1]))}
     new = replace(rig, devices={"d": replace(rig.devices["d"], ports=longer)}, elements={**elements, "x": strip(10)})
     from welvo.rig.document import Change
 
-    followed = index.follow(new, Change("", {"devices": frozenset("d"), "elements": frozenset("x")}))
+    followed = index.follow_change(new, Change("", {"devices": frozenset("d"), "elements": frozenset("x")}))
     assert {"b", "c", "x"} <= followed.items and "a" not in followed.items
     assert followed.ports == {("d", "1"), ("d", "2")}
-    assert [(s.universe, s.first, s.last) for s in index.spans("c")] == [("u2", 121, 150)]
+    assert [(s.universe, s.first, s.last) for s in index.spans_of("c")] == [("u2", 121, 150)]
     fresh = Index(new)
-    assert {k: set(index.spans(k)) for k in "abcx"} == {k: set(fresh.spans(k)) for k in "abcx"}
+    assert {k: set(index.spans_of(k)) for k in "abcx"} == {k: set(fresh.spans_of(k)) for k in "abcx"}
 
 
 def test_null_pixels_lengthen_the_cable_and_grouping_shortens_the_stream() -> None:
@@ -271,4 +276,4 @@ def test_a_stream_ends_with_the_last_universe_there_can_be() -> None:
     rig = box(run, elements={"e": strip(100_000)})
     stream = Cables(rig).streams["d", "1"]
     assert stream.slots == 2000 * 300_000 and stream.used[-1][0] == 63999 and len(stream.used) == 63999
-    assert check(rig).codes >= {"RUN-03"}
+    assert check_rig(rig).codes_found >= {"RUN-03"}

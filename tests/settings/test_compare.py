@@ -5,8 +5,8 @@ from msgspec.structs import replace
 from welvo.observed.values import NOTHING, Event, Heard, HeardPort, Observed, Written
 from welvo.rig import edits
 from welvo.rig.document import Rig
-from welvo.settings.artnet import heard_port, reported
-from welvo.settings.compare import compare, differing, is_live
+from welvo.settings.artnet import heard_port, reported_settings
+from welvo.settings.compare import compare_settings, is_live, lines_that_differ
 
 PORTS = (
     HeardPort(2, 0, True, "artnet", 2),
@@ -25,40 +25,42 @@ def test_outputs_stand_in_the_order_printed_on_the_box(rig: Rig) -> None:
     assert (
         a and b and (a.page, a.wire) == (1, 5) and (b.page, b.wire) == (2, 2) and heard_port(model, heard, "C") is None
     )
-    assert reported(model, heard)["A.merge"] == "latest" and reported(model, heard)["name"] == "BOX"
+    assert reported_settings(model, heard)["A.merge"] == "latest" and reported_settings(model, heard)["name"] == "BOX"
 
 
 def test_each_setting_gets_the_mark_it_deserves(rig: Rig) -> None:
-    marks = {x.key: x.mark for x in compare(rig, observed(), "d", 101.0)}
+    marks = {x.key: x.mark for x in compare_settings(rig, observed(), "d", 101.0)}
     assert marks == {
         "ip": "matches", "name": "silent", "A.protocol": "matches", "A.universe": "differs", "A.merge": "silent",
         "B.protocol": "matches", "B.universe": "matches", "B.merge": "silent",
     }  # fmt: skip
-    assert [x.key for x in differing(compare(rig, observed(), "d", 101.0))] == ["A.universe"]
+    assert [x.key for x in lines_that_differ(compare_settings(rig, observed(), "d", 101.0))] == ["A.universe"]
 
 
 def test_silence_is_not_agreement(rig: Rig) -> None:
-    assert {x.mark for x in compare(rig, NOTHING, "d", 0.0) if x.plan is not None} == {"unknown"}
-    assert {x.mark for x in compare(rig, observed(), "d", 110.1) if x.plan is not None} == {"unknown"}
+    assert {x.mark for x in compare_settings(rig, NOTHING, "d", 0.0) if x.plan is not None} == {"unknown"}
+    assert {x.mark for x in compare_settings(rig, observed(), "d", 110.1) if x.plan is not None} == {"unknown"}
     assert is_live(observed().heard["127.0.0.60"], 110.0) and not is_live(None, 0.0)
 
 
 def test_a_pushed_value_is_claimed_until_the_box_says_it_itself(rig: Rig) -> None:
     written = {"d": {"A.universe": Written(1, 100.5)}}
-    line = {x.key: x for x in compare(rig, observed(written=written), "d", 101.0)}["A.universe"]
+    line = {x.key: x for x in compare_settings(rig, observed(written=written), "d", 101.0)}["A.universe"]
     assert line.mark == "claimed"
-    later = {x.key: x for x in compare(rig, observed(at=101.0, written=written), "d", 101.5)}["A.universe"]
+    later = {x.key: x for x in compare_settings(rig, observed(at=101.0, written=written), "d", 101.5)}["A.universe"]
     assert later.mark == "differs"  # it answered, and still says 5: the push did not take
     other, _ = edits.set_feed(rig, "w1", "", wire=6)
-    assert {x.key: x for x in compare(other, observed(written=written), "d", 101.0)}["A.universe"].mark == "differs"
+    assert {x.key: x for x in compare_settings(other, observed(written=written), "d", 101.0)}[
+        "A.universe"
+    ].mark == "differs"
 
 
 def test_a_device_of_an_unknown_model_has_no_lines(rig: Rig) -> None:
-    assert compare(replace(rig, device_models={}), observed(), "d", 0.0) == []
+    assert compare_settings(replace(rig, device_models={}), observed(), "d", 0.0) == []
 
 
 def test_the_log_keeps_the_last_500_events() -> None:
     seen = NOTHING
     for n in range(600):
-        seen = seen.note(Event(float(n), "d", "x", str(n)))
+        seen = seen.note_event(Event(float(n), "d", "x", str(n)))
     assert len(seen.log) == 500 and seen.log[0].what == "100"

@@ -9,8 +9,8 @@ from tests.conftest import node_model
 from welvo.observed.values import NOTHING, Heard, HeardPort, Said
 from welvo.rig import edits
 from welvo.rig.base import Refused
-from welvo.rig.document import Rig, put
-from welvo.settings.heard import likely, link, plan_heard
+from welvo.rig.document import Rig, put_entries
+from welvo.settings.heard import likely_devices, link_device, plan_heard
 
 HEARD = Heard(
     "127.0.0.77", "SPARE", mac="02:00:00:00:00:07",
@@ -29,12 +29,12 @@ def test_a_plan_is_made_of_what_was_heard(rig: Rig) -> None:
 
 def test_a_planned_device_is_linked_to_the_one_that_answers(rig: Rig) -> None:
     direct, _ = edits.set_feed(rig, "w1", "", to="127.0.0.60")
-    linked, _ = link(direct, "d", HEARD.ip, HEARD.mac)
+    linked, _ = link_device(direct, "d", HEARD.ip, HEARD.mac)
     assert (linked.devices["d"].ip, linked.devices["d"].settings["mac"]) == (HEARD.ip, HEARD.mac)
     assert linked.feeds["w1"].to == HEARD.ip and linked.feeds["w2"] == direct.feeds["w2"], "unicast goes along"
     twin, _ = edits.add_device(rig, rig.device_models["mod"], "TWIN", HEARD.ip)
     with pytest.raises(Refused, match="TWIN is planned at"):
-        link(twin, "d", HEARD.ip, HEARD.mac)
+        link_device(twin, "d", HEARD.ip, HEARD.mac)
 
 
 def test_the_likeliest_stands_first(rig: Rig) -> None:
@@ -45,7 +45,7 @@ def test_the_likeliest_stands_first(rig: Rig) -> None:
         "same": replace(base, name="X", ip="127.0.0.63", settings={"mac": HEARD.mac.upper()}),
         "live": replace(base, name="Y", ip="127.0.0.64"),
     }
-    more, _ = put(rig, "", devices=devices)
+    more, _ = put_entries(rig, "", devices=devices)
     seen = replace(NOTHING, heard={HEARD.ip: HEARD, "127.0.0.64": Heard("127.0.0.64")}, said={"127.0.0.61": Said(1.0)})
-    order = likely(more, seen, HEARD.ip)
+    order = likely_devices(more, seen, HEARD.ip)
     assert order[:2] == ["same", "named"] and set(order[-2:]) == {"live", "near"}

@@ -14,24 +14,24 @@ from msgspec.structs import replace
 
 from tests.conftest import slowed, small_rig
 from welvo.cli import app
-from welvo.demo.gallery import gallery
-from welvo.formats.rigfile import save
+from welvo.demo.gallery import make_gallery
+from welvo.formats.rigfile import save_rig_file
 from welvo.formats.versions import name_version
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
-from welvo.rig.edits import waive
+from welvo.rig.edits import waive_finding
 from welvo.rig.steps import Stopped
 from welvo.sheets import lists
 from welvo.sheets.catalogue import SHEETS, choices_about, columns_of, file_name, issue_of, make_pdf
 from welvo.sheets.labels import labels_of
 from welvo.sheets.lists import Material
-from welvo.sheets.pages import Pages, pngs
+from welvo.sheets.pages import Pages, pages_as_pngs
 from welvo.sheets.paper import PAPERS, STOCKS, Choices, Stock, read_stock
-from welvo.sheets.pdf import shared
-from welvo.sheets.pen import fitted, lacking, printable, width, wrapped
-from welvo.survey.compare import compare
+from welvo.sheets.pdf import share_width
+from welvo.sheets.pen import count_lacking, fit_line, printable_words, width_of_line, wrap_lines
+from welvo.survey.compare import compare_rigs
 
 
 def material(rig: Rig) -> Material:
@@ -41,14 +41,14 @@ def material(rig: Rig) -> Material:
 def printed(data: bytes) -> list[str]:
     pages = Pages(data)
     try:
-        return [pages.text(n) for n in range(len(pages))]
+        return [pages.text_of_page(n) for n in range(len(pages))]
     finally:
-        pages.close()
+        pages.close_pages()
 
 
 @pytest.fixture(scope="module")
 def hall() -> Material:
-    return material(gallery())
+    return material(make_gallery())
 
 
 @pytest.mark.parametrize("key", list(SHEETS))
@@ -71,7 +71,7 @@ def test_every_sheet_of_an_empty_rig_says_so_and_is_no_blank_page(key: str) -> N
 def test_every_printed_address_equals_the_patch_that_is_told_by_the_command_line(
     hall: Material, tmp_path: Path
 ) -> None:
-    save(hall.rig, tmp_path / "hall.welvo")
+    save_rig_file(hall.rig, tmp_path / "hall.welvo")
     told = json.loads(CliRunner().invoke(app, ["patch", str(tmp_path / "hall.welvo"), "--json"]).output)
     wanted = {
         (r["number"], f"{r['universe']}.{r['first']:03d}") for r in told if r["kind"] == "fixture" and r["break"] == 1
@@ -136,17 +136,17 @@ def test_sheets_follow_what_is_chosen(hall: Material) -> None:
     assert ("first", "First") in columns_of(hall, SHEETS["patch"])
     comma = printed(make_pdf(hall, "cables", Choices(decimal=",", day="%d.%m.%Y")))
     assert "15.01.2027" in comma[0] and re.search(r"\d,\d", " ".join(comma))
-    assert hall.number(12345.5) == "12\u202f345.5" and hall.number(2.0) == "2"
+    assert hall.say_number(12345.5) == "12\u202f345.5" and hall.say_number(2.0) == "2"
 
 
 def test_findings_waivers_and_changes_are_printed_with_their_reasons() -> None:
-    rig = gallery()
+    rig = make_gallery()
     finding = next(f for f in material(rig).report.findings if f.severity == "warning")
-    rig, _ = waive(rig, finding.code, finding.subject, finding.fingerprint, "spare lamp until Friday")
+    rig, _ = waive_finding(rig, finding.code, finding.subject, finding.fingerprint_of_facts, "spare lamp until Friday")
     pages = " ".join(printed(make_pdf(material(rig), "findings", Choices()))).replace("\r\n", " ")
     assert "PATCH-01" in pages and "spare lamp until Friday" in pages
     issued, _ = name_version(rig, "Issue 3", "Ines", "", 5.0)
-    moved, _ = edits.move(issued, "f207", 0, "u3", 401)
+    moved, _ = edits.move_item(issued, "f207", 0, "u3", 401)
     m = replace_since(moved, issued, "Issue 3")
     assert issue_of(m) == "Issue 3, changed since"
     changes = " ".join(printed(make_pdf(m, "changes", Choices())))
@@ -156,11 +156,11 @@ def test_findings_waivers_and_changes_are_printed_with_their_reasons() -> None:
 
 def replace_since(rig: Rig, old: Rig, name: str) -> Material:
     index = Index(rig)
-    return Material(index, now=1_800_000_000.0, since=(name, tuple(compare(Index(old), index))))
+    return Material(index, now=1_800_000_000.0, since=(name, tuple(compare_rigs(Index(old), index))))
 
 
 def test_secrets_are_printed_only_where_they_are_given() -> None:
-    rig = gallery()
+    rig = make_gallery()
     device = next(k for k, d in rig.devices.items() if d.name == "PENSTOCK")
     rig, _ = edits.plan_setting(rig, device, "description", "Under the drum")
     m = material(rig)
@@ -184,7 +184,7 @@ def test_label_edges_lie_within_half_a_millimetre_in_the_rendered_page(hall: Mat
     pages = Pages(data)
     assert [round(v, 1) for v in pages.sizes[0]] == [round(v, 1) for v in stock.page]
     dpi = 300
-    ink = dark(np.asarray(pages.picture(0, dpi).convert("RGB")))
+    ink = dark(np.asarray(pages.picture_of_page(0, dpi).convert("RGB")))
     mm = dpi / 25.4
     inside = [
         x
@@ -220,10 +220,10 @@ def test_labels_say_what_is_set_and_begin_where_it_is_wanted(hall: Material) -> 
 
 def test_a_stock_is_read_by_its_measures() -> None:
     s = read_stock("63.5 x 38,1, 3 x 7 on A4, left 7.2, top 15.1, step 66 x 38.1")
-    assert (s.wide, s.high, s.left, s.top, s.place(4)) == (63.5, 38.1, 7.2, 15.1, (7.2 + 66, 15.1 + 38.1))
+    assert (s.wide, s.high, s.left, s.top, s.place_of_label(4)) == (63.5, 38.1, 7.2, 15.1, (7.2 + 66, 15.1 + 38.1))
     assert read_stock("70 × 37 mm, 24 on A4") is STOCKS["70 × 37 mm, 24 on A4"]
     touching = read_stock("100 x 50, 2 x 5 on letter")
-    assert touching.left == pytest.approx((PAPERS["Letter"][0] - 200) / 2) and touching.count == 10
+    assert touching.left == pytest.approx((PAPERS["Letter"][0] - 200) / 2) and touching.labels_per_sheet == 10
     for wrong, why in (
         ("big ones", "no label stock"), ("70 x 37, 4 x 8 on A4", "do not fit"), ("70 x 37, 3 x 8 on B4", "no paper"),
         ("0 x 37, 3 x 8 on A4", "needs a width"), ("70 x 37, 3 x 8 on A4, left 5", "do not fit"),
@@ -240,29 +240,31 @@ def test_every_list_has_as_many_cells_as_headings(hall: Material) -> None:
     for key, (words, make) in lists.LISTS.items():
         listing = make(hall)
         assert words and listing.heads and all(len(r) == len(listing.heads) for r in listing.rows), key
-    items = lists.items(hall)
+    items = lists.list_items(hall)
     by_number = dict(zip(items.ids, items.rows))
-    assert by_number["f531"][items.column("set")].startswith("001")
+    assert by_number["f531"][items.column_of_key("set")].startswith("001")
     by_place = lists.sorted_by(hall, items, "first")
-    firsts = [r[items.column("first")] for r in by_place.rows if r[items.column("universe")]]
+    firsts = [r[items.column_of_key("first")] for r in by_place.rows if r[items.column_of_key("universe")]]
     assert firsts == sorted(firsts, key=lambda p: [int(x) for x in p.split(",")[0].split(".")])
-    assert [h.key for h in items.only(["name", "nothing", "number"]).heads] == ["name", "number"]
+    assert [h.key for h in items.with_columns(["name", "nothing", "number"]).heads] == ["name", "number"]
 
 
 def test_letters_that_no_face_has_are_a_box_and_are_counted() -> None:
-    assert printable("Kelp – 3 → ☐") == "Kelp – 3 → ☐" and lacking("Kelp") == 0
-    assert printable("\u4e00") == "□" and lacking("a\u4e00") == 1
-    assert fitted("Undertow wash", 10, 9).endswith("…") and width(fitted("Undertow wash", 10, 9), 9) <= 10
-    lines = wrapped("a very long remark about averyveryverylongwordthatnobodyneeds", 20, 9)
-    assert all(width(x, 9) <= 20 for x in lines) and "".join(lines).replace(" ", "").startswith("averylongremark")
-    assert len(wrapped("word " * 200, 20, 9, most=5)) == 5
-    assert sum(shared([100, 20, 20], [10, 10, 10], 90)) == pytest.approx(90)
-    assert shared([100, 20, 20], [10, 10, 10], 90)[1:] == [20, 20]  # the widest gives way
+    assert printable_words("Kelp – 3 → ☐") == "Kelp – 3 → ☐" and count_lacking("Kelp") == 0
+    assert printable_words("\u4e00") == "□" and count_lacking("a\u4e00") == 1
+    assert fit_line("Undertow wash", 10, 9).endswith("…") and width_of_line(fit_line("Undertow wash", 10, 9), 9) <= 10
+    lines = wrap_lines("a very long remark about averyveryverylongwordthatnobodyneeds", 20, 9)
+    assert all(width_of_line(x, 9) <= 20 for x in lines) and "".join(lines).replace(" ", "").startswith(
+        "averylongremark"
+    )
+    assert len(wrap_lines("word " * 200, 20, 9, most=5)) == 5
+    assert sum(share_width([100, 20, 20], [10, 10, 10], 90)) == pytest.approx(90)
+    assert share_width([100, 20, 20], [10, 10, 10], 90)[1:] == [20, 20]  # the widest gives way
 
 
 def test_the_command_line_writes_a_folder_of_paper(hall: Material, tmp_path: Path) -> None:
     rig, out = tmp_path / "hall.welvo", tmp_path / "paper"
-    save(hall.rig, rig)
+    save_rig_file(hall.rig, rig)
     run = CliRunner().invoke
     assert "labels" in run(app, ["sheets", str(rig)]).output
     done = run(app, ["sheets", str(rig), "--which", "all", "--to", str(out)])
@@ -284,4 +286,4 @@ def test_the_command_line_writes_a_folder_of_paper(hall: Material, tmp_path: Pat
     ):  # fmt: skip
         failed = run(app, ["sheets", str(rig), *wrong])
         assert failed.exit_code == 2 and why in failed.stderr, failed.output
-    assert pngs(make_pdf(hall, "plan", Choices()), 30)[0].startswith(b"\x89PNG")
+    assert pages_as_pngs(make_pdf(hall, "plan", Choices()), 30)[0].startswith(b"\x89PNG")

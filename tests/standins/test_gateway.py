@@ -7,13 +7,13 @@ from typing import Any
 import pytest
 from aiohttp.test_utils import TestClient, TestServer
 
-from welvo.demo.gallery import gallery
-from welvo.formats.models import shipped
+from welvo.demo.gallery import make_gallery
+from welvo.formats.models import shipped_models
 from welvo.protocols import sacn
 from welvo.standins.gateway import Gateway
 from welvo.standins.gear import SimGear, Wire
-from welvo.standins.host import StandInError, describe, make
-from welvo.standins.pages import application
+from welvo.standins.host import StandInError, describe_devices, make_simulated
+from welvo.standins.pages import settings_application
 
 PLANNED = {"BUS 1.protocol": "sacn", "BUS 1.universe": 31, "BUS 1.slot": 1, "BUS 1.addressing": "gear"}
 
@@ -21,13 +21,13 @@ PLANNED = {"BUS 1.protocol": "sacn", "BUS 1.universe": 31, "BUS 1.slot": 1, "BUS
 def gateway(*gear: SimGear, **settings: Any) -> tuple[Gateway, list[float]]:
     now = [100.0]
     made = Gateway(
-        "127.0.0.70", shipped()["leat-2"], {**PLANNED, **settings}, lambda: now[0], {"BUS 1": Wire(gear)}, 1e6
+        "127.0.0.70", shipped_models()["leat-2"], {**PLANNED, **settings}, lambda: now[0], {"BUS 1": Wire(gear)}, 1e6
     )
     return made, now
 
 
 async def ask(device: Gateway, body: object) -> tuple[int, Any]:
-    async with TestClient(TestServer(application(device))) as client:
+    async with TestClient(TestServer(settings_application(device))) as client:
         answer = await client.post("/settings/1/bus", json=body)
         return answer.status, await answer.json()
 
@@ -55,43 +55,43 @@ def test_it_passes_its_slots_on_and_255_as_254() -> None:
     def send(levels: bytes) -> None:
         device.take_sacn(sacn.Data(b"c" * 16, 31, levels), "127.0.0.1")
 
-    device.follow()
+    device.follow_universes()
     assert device.wires["BUS 1"].gear[0].level == 254 and device.wires["BUS 1"].frames == 0  # nobody sends yet
     send(bytes([255, 100, 0, 0, 0, 120]) + bytes(506))
-    device.follow()
+    device.follow_universes()
     assert [g.level for g in device.wires["BUS 1"].gear] == [254, 100, 120]
     before = device.wires["BUS 1"].frames
     now[0] += 1
-    device.follow()
+    device.follow_universes()
     assert device.wires["BUS 1"].frames == before  # what did not change is not sent again
-    assert [g["level"] for g in device.status()["ports"][0]["gear"]] == [254, 100, 120]  # type: ignore[index]
+    assert [g["level"] for g in device.status_page()["ports"][0]["gear"]] == [254, 100, 120]  # type: ignore[index]
 
 
 def test_a_slow_bus_lets_the_last_place_wait() -> None:
     device, now = gateway(*(SimGear(short=n) for n in range(64)))
     device.bus_speed = 1.0
     device.take_sacn(sacn.Data(b"c" * 16, 31, bytes([100] * 64) + bytes(448)), "127.0.0.1")
-    device.follow()
+    device.follow_universes()
     assert sum(g.level == 100 for g in device.wires["BUS 1"].gear) < 5
     for _ in range(80):
         now[0] += 0.05
-        device.follow()
+        device.follow_universes()
     assert all(g.level == 100 for g in device.wires["BUS 1"].gear)
 
 
 def test_the_test_button_and_the_settings_it_works_by() -> None:
     device, _ = gateway(SimGear(short=0, level=0), **{"BUS 1.control": "rgb", "BUS 1.curve": "nonsense"})
-    assert device.bus("BUS 1").control == "rgb" and device.bus("BUS 1").curve == "off"
+    assert device.bus_by_settings("BUS 1").control == "rgb" and device.bus_by_settings("BUS 1").curve == "off"
     assert device.start_test("all full") == "" and device.wires["BUS 1"].gear[0].level == 254
     assert device.start_test("disco") and device.start_test("") == "" and device.wires["BUS 1"].gear[0].level == 0
 
 
 def test_gear_of_a_rig_is_as_planned_or_as_it_leaves_the_factory() -> None:
-    rig = gallery()
+    rig = make_gallery()
 
     def wire(table: dict[str, Any]) -> Wire:
-        found = describe(rig, {"127.0.0.70": table}, shipped())
-        made = make(next(d for d in found if d.ip == "127.0.0.70"), lambda: 0.0)
+        found = describe_devices(rig, {"127.0.0.70": table}, shipped_models())
+        made = make_simulated(next(d for d in found if d.ip == "127.0.0.70"), lambda: 0.0)
         assert isinstance(made, Gateway)
         return made.wires["BUS 1"]
 

@@ -36,14 +36,14 @@ def test_connections_of_those_who_say_no_more_are_closed_and_the_end_comes_at_on
         device, _ = penstock()
         device.ip = "127.0.0.93"
         served = Host([device], [])
-        await served.start()
+        await served.start_hosting()
         mine = await asyncio.gather(*(ask(device.ip, device.model.status_port) for _ in range(40)))
         async with asyncio.timeout(30):
             await asyncio.gather(*(reader.read() for reader, _ in mine))  # until it is closed at the far end
         late = await asyncio.open_connection(device.ip, device.model.status_port)
         late[1].write(QUESTION[:20])  # in the middle of a question
         begun = time.monotonic()
-        await served.stop()
+        await served.stop_hosting()
         assert time.monotonic() - begun < 5
         for _, writer in [*mine, late]:
             writer.close()
@@ -65,7 +65,7 @@ def test_who_never_ends_a_question_is_let_go_and_who_asks_is_answered(quick: Non
         device, _ = penstock()
         device.ip = "127.0.0.93"
         served = Host([device], [])
-        await served.start()
+        await served.start_hosting()
         port = device.model.status_port
         try:
             some = [await asyncio.open_connection(device.ip, port) for _ in range(30)]
@@ -82,6 +82,6 @@ def test_who_never_ends_a_question_is_let_go_and_who_asks_is_answered(quick: Non
             for _, writer in some:
                 writer.close()
         finally:
-            await served.stop()
+            await served.stop_hosting()
 
     asyncio.run(run())

@@ -6,17 +6,17 @@ import pytest
 from msgspec.structs import replace
 
 from tests.conftest import at, profile
-from welvo.checks.checker import check
-from welvo.demo.gallery import gallery
+from welvo.checks.checker import check_rig
+from welvo.demo.gallery import make_gallery
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
-from welvo.rig.document import Rig, put
-from welvo.rig.edits import move
-from welvo.rig.lookup import called
+from welvo.rig.document import Rig, put_entries
+from welvo.rig.edits import move_item
+from welvo.rig.lookup import find_item_named
 from welvo.rig.patched import Fixture
 from welvo.rig.profile import AddressSetting
 from welvo.rig.wiring import Universe
-from welvo.survey.fixture_card import lamp_card, tick_lamps, untick_lamps, woken
+from welvo.survey.fixture_card import lamp_card, steps_to_repeat, tick_lamps, untick_lamps
 
 
 def small() -> Rig:
@@ -29,7 +29,7 @@ def small() -> Rig:
         "a": Fixture(number=1, name="Left", profile="two", mode="long", at=at(1, 5)),
         "c": Fixture(number=3, profile="one", mode="m"),
     }
-    return put(rig, "", universes={"u1": Universe(number=1)}, fixtures=fixtures)[0]
+    return put_entries(rig, "", universes={"u1": Universe(number=1)}, fixtures=fixtures)[0]
 
 
 def test_what_to_set_in_order_of_numbers() -> None:
@@ -52,20 +52,20 @@ def test_a_tick_wakes_when_the_plan_moves_and_sleeps_again_when_it_moves_back() 
     rig = small()
     rig, _ = tick_lamps(rig, lamp_card(Index(rig), ("a", "b")), "Ann", 1000.0)
     assert {(s.state, s.by, s.at) for s in lamp_card(Index(rig), ("a", "b"))} == {("ticked", "Ann", 1000.0)}
-    assert "PATCH-17" not in check(rig).codes
-    moved = move(rig, "b", 0, "u1", 9)[0]
-    (step,) = woken(Index(moved), "b")
+    assert "PATCH-17" not in check_rig(rig).codes_found
+    moved = move_item(rig, "b", 0, "u1", 9)[0]
+    (step,) = steps_to_repeat(Index(moved), "b")
     assert (step.value, step.was, step.state) == (9, 7, "woken")
-    (found,) = [f for f in check(moved).findings if f.code == "PATCH-17"]
+    (found,) = [f for f in check_rig(moved).findings if f.code == "PATCH-17"]
     assert found.title == "2 was set to 7, the plan says 9"
-    assert not woken(Index(move(moved, "b", 0, "u1", 7)[0]), "b")
+    assert not steps_to_repeat(Index(move_item(moved, "b", 0, "u1", 7)[0]), "b")
     fixed, _ = untick_lamps(moved, [step])
-    assert "PATCH-17" not in check(fixed).codes and fixed.fixtures["a"].entered
+    assert "PATCH-17" not in check_rig(fixed).codes_found and fixed.fixtures["a"].entered
 
 
 def test_behind_a_bridge_the_address_of_the_line_is_on_the_card() -> None:
-    rig = gallery()
-    lamp = next(k for k in (called(rig, str(n)) for n in range(1, 999)) if k and "behind" in _behind(rig, k))
+    rig = make_gallery()
+    lamp = next(k for k in (find_item_named(rig, str(n)) for n in range(1, 999)) if k and "behind" in _behind(rig, k))
     (step,) = [s for s in lamp_card(Index(rig), (lamp,)) if s.key == "address"]
     assert step.on.startswith("behind the bridge on port") and 1 <= int(step.value) <= 512
 

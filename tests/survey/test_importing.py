@@ -12,13 +12,15 @@ from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
-from welvo.rig.references import broken
-from welvo.survey.spreadsheet import DRAFT, Mapping, Pasted, cells_of, guess, understand
+from welvo.rig.references import broken_references
+from welvo.survey.spreadsheet import DRAFT, Mapping, Pasted, cells_of_items, guess_mapping, understand_table
 
 
 def take(rig: Rig, text: str, columns: tuple[str, ...] = (), types: dict[str, str] | None = None) -> Pasted:
     grid = grid_of(text.encode(), "x")
-    return understand(Index(rig), grid.rows, Mapping(columns or guess(rig, grid.rows[0]), types or {}), grid.loose)
+    return understand_table(
+        Index(rig), grid.rows, Mapping(columns or guess_mapping(rig, grid.rows[0]), types or {}), grid.loose
+    )
 
 
 OTHERS = """Chan;Instrument Type;DMX Uni;DMX Addr;Purpose;Truss
@@ -46,39 +48,39 @@ def test_every_row_says_what_becomes_of_it(rig: Rig) -> None:
     assert found.unread == ("Purpose",) and found.rig.columns[-1] == "Truss"
     new = next(f for f in found.rig.fixtures.values() if f.number == 302)
     assert new.fields == {"Truss": "T1"} and new.at[0].address == 64
-    assert not broken(found.rig) and rig.columns == ("Hang point", "Circuit", "Use")
+    assert not broken_references(found.rig) and rig.columns == ("Hang point", "Circuit", "Use")
 
 
 def test_an_unknown_type_becomes_a_draft_as_wide_as_its_footprint(rig: Rig) -> None:
     text = "No.,Type,Footprint,Universe,Address\n1,Eel 12,12,2,200\n2,Eel 12,12,2,212\n3,Ray,,2,230\n"
     found = take(rig, text, types={"Eel 12": DRAFT, "Ray": DRAFT})
     eel = next(p for p in found.rig.profiles.values() if p.name == "Eel 12")
-    assert [m.footprint for m in eel.modes.values()] == [12] and eel.code and eel.tint == 3
+    assert [m.slots_needed for m in eel.modes.values()] == [12] and eel.code and eel.tint == 3
     assert [r.state for r in found.rows] == ["new", "new", "refused"]
     assert "no footprint is said for “Ray”" in found.rows[2].why
-    assert [(s.first, s.last) for f in ("f4", "f5") for s in Index(found.rig).spans(f)] == [(200, 211), (212, 223)]
+    assert [(s.first, s.last) for f in ("f4", "f5") for s in Index(found.rig).spans_of(f)] == [(200, 211), (212, 223)]
 
 
 def test_an_address_that_a_spreadsheet_made_a_fraction_of_is_not_guessed(rig: Rig) -> None:
     grid = grid_of(workbook([["No.", "Address"], [101, 2.1], [102, 2.045]]), "x")
-    found = understand(Index(rig), grid.rows, Mapping(guess(rig, grid.rows[0])), grid.loose)
+    found = understand_table(Index(rig), grid.rows, Mapping(guess_mapping(rig, grid.rows[0])), grid.loose)
     assert "may be 2.1 or 2.10 or 2.100" in found.rows[0].why and found.rows[1].state == "changed"
 
 
 @pytest.mark.parametrize("suffix", [".csv", ".xlsx", ".ods"])
 def test_the_patch_goes_out_and_comes_back_unchanged(rig: Rig, suffix: str) -> None:
-    rig, _ = edits.move(rig, "a", 0, "u1", 100)  # 1.100, the address that loses its zeros
+    rig, _ = edits.move_item(rig, "a", 0, "u1", 100)  # 1.100, the address that loses its zeros
     rig, _ = edits.set_field(rig, ["a"], "Circuit", ["=C1"])
     rig, _ = edits.put_in_groups(rig, ["a", "b"], ["Front"])
     index = Index(rig)
-    heads, *rows = cells_of(index, ["a", "b", "c", "e"])
+    heads, *rows = cells_of_items(index, ["a", "b", "c", "e"])
     assert rows[0][heads.index("Universe")] == "1" and rows[0][heads.index("Address")] == "100"
     grid = grid_of(table_bytes(suffix, "Patch", heads, rows, [0, 3, 4]), "x")
-    found = understand(index, grid.rows, Mapping(guess(rig, grid.rows[0])), grid.loose)
+    found = understand_table(index, grid.rows, Mapping(guess_mapping(rig, grid.rows[0])), grid.loose)
     assert [r.state for r in found.rows] == ["same"] * 4 and not found.unknown
     moved = [list(r) for r in grid.rows]
     moved[4][list(moved[0]).index("Address")] = "200"
-    again = understand(index, moved, Mapping(guess(rig, grid.rows[0])))
+    again = understand_table(index, moved, Mapping(guess_mapping(rig, grid.rows[0])))
     assert again.rows[3].state == "changed" and again.rig.elements["e"].at.address == 200
 
 
@@ -103,9 +105,9 @@ def test_twenty_thousand_rows_on_one_address_are_worked_out_in_seconds(rig: Rig,
     begun = time.process_time()
     found = take(rig, "\n".join(["No.;Type;Mode;Address;Groups".replace(";", ","), *_quoted(lines)]), columns)
     assert time.process_time() - begun < 40  # a bound that only what grows with the square meets
-    assert len(found.of("new")) == MOST_ROWS - 1
+    assert len(found.rows_in_state("new")) == MOST_ROWS - 1
     members = [len(g.members) for g in found.rig.groups.values()]
-    assert sum(members) == (MOST_ROWS - 1) * (1 + groups.count(",")) and not broken(found.rig)
+    assert sum(members) == (MOST_ROWS - 1) * (1 + groups.count(",")) and not broken_references(found.rig)
 
 
 def _quoted(lines: list[str]) -> list[str]:

@@ -8,10 +8,10 @@ from welvo.patch.index import Index
 from welvo.patch.slot_words import slot_word, words_on
 from welvo.rig import edits
 from welvo.rig.base import Refused
-from welvo.rig.document import Rig, put
+from welvo.rig.document import Rig, put_entries
 from welvo.rig.patched import Place
 from welvo.rig.wiring import Feed
-from welvo.survey.path import Light, path
+from welvo.survey.path import Light, path_to_target
 from welvo.survey.place_ways import place_ways
 from welvo.survey.target import find_target
 
@@ -44,7 +44,7 @@ def test_targets_in_every_writing(rig: Rig) -> None:
 
 def test_words_for_slots(rig: Rig) -> None:
     index = Index(rig)
-    head, bar, ribbon = index.spans("a")[0], index.spans("c")[0], index.spans("e")[0]
+    head, bar, ribbon = index.spans_of("a")[0], index.spans_of("c")[0], index.spans_of("e")[0]
     assert slot_word(index, head, 2) == "pan, byte 2 of 2" and slot_word(index, head, 5) == "dimmer"
     assert slot_word(index, bar, 3) == "red of pixel 1" and slot_word(index, ribbon, 105) == "G of pixel 2"
     assert words_on(index, head, 1, 5) == ["pan", "tilt", "dimmer"]
@@ -52,7 +52,7 @@ def test_words_for_slots(rig: Rig) -> None:
 
 def test_every_way_of_saying_a_place(rig: Rig) -> None:
     index = Index(rig)
-    ways = dict(path(index, NOTHING, find_target(index, "201"), 0.0).ways)
+    ways = dict(path_to_target(index, NOTHING, find_target(index, "201"), 0.0).ways)
     assert ways["Universe.address"] == "2.001" and ways["Running in the rig"] == "513"
     assert (
         ways["Running in device"] == "513"
@@ -63,7 +63,7 @@ def test_every_way_of_saying_a_place(rig: Rig) -> None:
 
 def test_a_path_that_agrees_from_end_to_end(rig: Rig) -> None:
     index = Index(rig)
-    chain = path(index, seen(), find_target(index, "102"), 101.0, Light("Dim 255", True, "port gives 255"))
+    chain = path_to_target(index, seen(), find_target(index, "102"), 101.0, Light("Dim 255", True, "port gives 255"))
     assert [h.role for h in chain.hops] == ["level", "universe", "feed", "device", "port", "line", "lamp"]
     assert [h.value for h in chain.hops] == ["Dim 255", "1.009", "sACN 1", "NODE", "A", "2nd on A", "9"]
     assert [j.mark for j in chain.joints] == ["matches", "matches", "matches", "matches", "claimed", "matches"]
@@ -71,33 +71,38 @@ def test_a_path_that_agrees_from_end_to_end(rig: Rig) -> None:
 
 def test_the_joint_that_differs_says_both_sides_and_the_rest_only_suffers(rig: Rig) -> None:
     index = Index(rig)
-    chain = path(index, seen(wire_a=2), find_target(index, "101"), 101.0, Light(armed=True, lamp="port gives 0"))
+    chain = path_to_target(
+        index, seen(wire_a=2), find_target(index, "101"), 101.0, Light(armed=True, lamp="port gives 0")
+    )
     port = chain.joints[3]
     assert (port.mark, port.sends, port.takes) == ("differs", "sends 1", "takes 2")
     assert "differs" not in [j.mark for j in chain.joints[4:]] and chain.joints[-1].mark == "upstream"
-    other = path(index, seen(protocol="artnet"), find_target(index, "101"), 101.0)
+    other = path_to_target(index, seen(protocol="artnet"), find_target(index, "101"), 101.0)
     assert (other.joints[3].sends, other.joints[3].takes) == ("sends sACN 1", "takes Art 0/0/1")
 
 
 def test_what_nobody_has_said_is_not_known(rig: Rig) -> None:
     index = Index(rig)
     for observed, now in ((NOTHING, 0.0), (seen(), 120.0)):  # never heard; silent for longer than ten seconds
-        chain = path(index, observed, find_target(index, "101"), now)
+        chain = path_to_target(index, observed, find_target(index, "101"), now)
         assert chain.joints[2].mark == "unknown" and chain.joints[3].mark == "unknown"
 
 
 def test_paths_that_end_early_say_where(rig: Rig) -> None:
     unpatched, _ = edits.set_fixtures(rig, "", {"a": {"at": ()}})
-    assert path(Index(unpatched), NOTHING, find_target(Index(unpatched), "101"), 0.0).hops[-1].value == "not patched"
+    assert (
+        path_to_target(Index(unpatched), NOTHING, find_target(Index(unpatched), "101"), 0.0).hops[-1].value
+        == "not patched"
+    )
     unfed, _ = edits.remove_feed(rig, "w1")
-    assert path(Index(unfed), NOTHING, find_target(Index(unfed), "101"), 0.0).hops[-1].value == "no feed"
+    assert path_to_target(Index(unfed), NOTHING, find_target(Index(unfed), "101"), 0.0).hops[-1].value == "no feed"
     off, _ = edits.set_port(rig, "d", "B", "", feed="")
-    assert path(Index(off), NOTHING, find_target(Index(off), "201"), 0.0).hops[-1].value == "none"
+    assert path_to_target(Index(off), NOTHING, find_target(Index(off), "201"), 0.0).hops[-1].value == "none"
 
 
 def test_a_feed_to_another_address_never_reaches_the_box(rig: Rig) -> None:
     away, _ = edits.set_feed(rig, "w1", "", to="127.0.0.99")
-    joint = path(Index(away), seen(), find_target(Index(away), "101"), 101.0).joints[2]
+    joint = path_to_target(Index(away), seen(), find_target(Index(away), "101"), 101.0).joints[2]
     assert (joint.mark, joint.sends, joint.takes) == ("differs", "to 127.0.0.99", "127.0.0.60")
 
 
@@ -127,7 +132,7 @@ def test_a_place_that_is_not_there_says_why(rig: Rig, text: str, why: str) -> No
 
 
 def test_a_slot_is_said_with_default_pixel_octet_and_whether_it_moves(rig: Rig) -> None:
-    fed, _ = put(
+    fed, _ = put_entries(
         rig, "", feeds={"w2": Feed(universe="u2", sender="s", protocol="ddp", wire=1, to="127.0.0.60", keeps=False)}
     )
     index = Index(fed)
@@ -137,7 +142,7 @@ def test_a_slot_is_said_with_default_pixel_octet_and_whether_it_moves(rig: Rig) 
         ways["If one grows"] == "stays: typed"
         and dict(place_ways(index, find_target(index, "101")))["Default"] == "32768 of 65535"
     )
-    chain = path(index, NOTHING, find_target(index, "ribbon/2"), 0.0)
+    chain = path_to_target(index, NOTHING, find_target(index, "ribbon/2"), 0.0)
     assert [(h.role, h.value) for h in chain.hops][2:4] == [("feed", "DDP 1"), ("device", "NODE")]
-    behind, _ = put(rig, "", fixtures={"b": replace(rig.fixtures["b"], at=(Place(after="a", gap=4),))})
+    behind, _ = put_entries(rig, "", fixtures={"b": replace(rig.fixtures["b"], at=(Place(after="a", gap=4),))})
     assert dict(place_ways(Index(behind), find_target(Index(behind), "102")))["If one grows"] == "moves: behind 101 + 4"

@@ -38,12 +38,12 @@ class Collector(QObject):
         self._since = [0, 0]
         gc.disable()
         leave_out_what_is_there()  # what the imports made stays as well, and would make the first look a long one
-        self._whole = _count()
+        self._whole = _count_objects()
         timer = QTimer(self)
-        timer.timeout.connect(self.look)
+        timer.timeout.connect(self.collect_what_is_due)
         timer.start(EVERY)
 
-    def look(self) -> None:
+    def collect_what_is_due(self) -> None:
         """Collect the oldest generation that is due."""
         assert threading.get_ident() == self._thread
         if gc.get_count()[0] < YOUNG:
@@ -51,15 +51,15 @@ class Collector(QObject):
         generation = 0
         if self._since[0] >= OLDER:
             generation = 2 if self._since[1] >= OLDER and _hands_are_still() and self._has_grown() else 1
-        self.collect(generation)
+        self.collect_generation(generation)
 
-    def settle(self) -> None:
+    def settle_after_start(self) -> None:
         """What the start has made stays as long as the program: collect once, and never look through it again."""
-        self.collect()
+        self.collect_generation()
         leave_out_what_is_there()
-        self._whole = _count()
+        self._whole = _count_objects()
 
-    def collect(self, generation: int = 2) -> None:
+    def collect_generation(self, generation: int = 2) -> None:
         begun = time.perf_counter()
         gc.collect(generation)
         self.pauses.append((generation, time.perf_counter() - begun))
@@ -68,11 +68,11 @@ class Collector(QObject):
         else:
             self._since = [0, self._since[1] + 1 if generation == 1 else 0]
         if generation == 2:
-            self._whole = _count()
+            self._whole = _count_objects()
 
     def _has_grown(self) -> bool:
         """Python's own rule: what is old is looked through only when there is a good deal more of it."""
-        return _count() > self._whole * (1 + GROWN)
+        return _count_objects() > self._whole * (1 + GROWN)
 
 
 def _hands_are_still() -> bool:
@@ -80,7 +80,7 @@ def _hands_are_still() -> bool:
     return QGuiApplication.mouseButtons() == Qt.MouseButton.NoButton
 
 
-def _count() -> int:
+def _count_objects() -> int:
     return len(gc.get_objects(generation=2))
 
 

@@ -27,7 +27,7 @@ ZOOMS = ("Field", "Fit", "Block", "Slot")
 MENUS = ("File", "Edit", "View", "Output", "Help")
 
 
-def _always(_: Any) -> bool:
+def _always_possible(_: Any) -> bool:
     return True
 
 
@@ -44,7 +44,7 @@ class Command:
     act: Callable[[Any], object]
     keys: tuple[str, ...] = ()
     help: str = ""
-    when: Callable[[Any], bool] = _always
+    when: Callable[[Any], bool] = _always_possible
     shown: Callable[[Any], str] | None = None
     line: bool = field(default=False, kw_only=True)
 
@@ -53,15 +53,15 @@ def _undo_words(verb: str, what: str) -> str:
     return f"{verb}: {what}" if what else verb
 
 
-def _station(name: str, place: int) -> Command:
+def _station_command(name: str, place: int) -> Command:
     return Command(f"station.{name}", "View", name, lambda w: w.show_station(name), (f"Alt+{place}",))
 
 
-def _page(name: str, help_text: str) -> Command:
+def _page_command(name: str, help_text: str) -> Command:
     return Command(f"page.{name}", "View", f"Patch: {name}", lambda w: w.stations.show_page(name), help=help_text)
 
 
-def _zoom(name: str, place: int) -> Command:
+def _zoom_command(name: str, place: int) -> Command:
     return Command(
         f"zoom.{name}", "View", f"Zoom: {name}", lambda w: w.stations.zoom_to(name), (f"Ctrl+{place}",), line=place == 1
     )
@@ -106,7 +106,7 @@ EDIT = (
         "undo",
         "Edit",
         "Undo",
-        lambda w: w.session.undo(),
+        lambda w: w.session.undo_edit(),
         ("Ctrl+Z",),
         when=lambda w: bool(w.session.history.undo_label),
         shown=lambda w: _undo_words("Undo", w.session.history.undo_label),
@@ -115,19 +115,25 @@ EDIT = (
         "redo",
         "Edit",
         "Redo",
-        lambda w: w.session.redo(),
+        lambda w: w.session.redo_edit(),
         ("Ctrl+Shift+Z", "Ctrl+Y"),
         when=lambda w: bool(w.session.history.redo_label),
         shown=lambda w: _undo_words("Redo", w.session.history.redo_label),
     ),
     Command(
-        "add", "Edit", "Add…", lambda w: w.stations.add(), ("Ctrl+Shift+I",), "Adds what the station holds.", line=True
+        "add",
+        "Edit",
+        "Add…",
+        lambda w: w.stations.add_to_station(),
+        ("Ctrl+Shift+I",),
+        "Adds what the station holds.",
+        line=True,
     ),
     Command(
         "duplicate",
         "Edit",
         "Duplicate…",
-        lambda w: w.stations.duplicate(),
+        lambda w: w.stations.duplicate_in_station(),
         ("Ctrl+Shift+D",),
         "Copies what is selected.",
     ),
@@ -143,7 +149,7 @@ EDIT = (
         "pack",
         "Edit",
         "Pack this universe…",
-        lambda w: w.stations.on_tapes(w.patch.panel.pack),
+        lambda w: w.stations.on_tapes(w.patch.panel.pack_universe),
         help="Closes its gaps.",
     ),
     Command("paste", "Edit", "Paste from a spreadsheet…", lambda w: w.stations.on_tapes(w.patch.paste_clipboard)),
@@ -161,27 +167,27 @@ EDIT = (
         "name",
         "Edit",
         "Name it…",
-        lambda w: w.focusing.name(w.panel_place),
+        lambda w: w.focusing.focus_name(w.panel_place),
         ("Ctrl+Shift+N",),
         "Goes to the name in the panel.",
     ),
-    Command("filter", "Edit", "Filter the list", lambda w: w.focusing.filter(w.drawer), ("Ctrl+F",)),
+    Command("filter", "Edit", "Filter the list", lambda w: w.focusing.focus_filter(w.drawer), ("Ctrl+F",)),
     Command(
         "jump",
         "Edit",
         "Jump…",
-        lambda w: w.focusing.jump(),
+        lambda w: w.focusing.focus_jump_box(),
         ("Ctrl+K",),
         "Goes to 207, 3.045, ribbon/27, 304/2, 207:5, run 1169, PENSTOCK 6 px 31, an IP address, a name or a command.",
     ),
 )
 VIEW = (
-    *(_station(name, n) for n, name in enumerate(STATIONS, 1)),
-    *(_page(name, words) for name, words in PATCH_PAGES.items()),
+    *(_station_command(name, n) for n, name in enumerate(STATIONS, 1)),
+    *(_page_command(name, words) for name, words in PATCH_PAGES.items()),
     Command("findings", "View", "Findings", lambda w: w.toggle_findings(), ("Alt+0",), line=True),
     Command("next-finding", "View", "Next finding", lambda w: w.step_finding(False), ("F8",)),
     Command("previous-finding", "View", "Previous finding", lambda w: w.step_finding(True), ("Shift+F8",)),
-    *(_zoom(name, n) for n, name in enumerate(ZOOMS, 1)),
+    *(_zoom_command(name, n) for n, name in enumerate(ZOOMS, 1)),
     Command("zoom-in", "View", "Zoom in", lambda w: w.stations.zoom_step(1), ("Ctrl++", "Ctrl+=")),
     Command("zoom-out", "View", "Zoom out", lambda w: w.stations.zoom_step(-1), ("Ctrl+-",)),
     Command("zoom-whole", "View", "Zoom: whole universe", lambda w: w.stations.zoom_to("Fit"), ("Ctrl+0",)),
@@ -190,7 +196,7 @@ VIEW = (
         "View",
         "Light theme",
         lambda w: w.looks.toggle_theme(),
-        shown=lambda w: "Dark theme" if w.looks.light else "Light theme",
+        shown=lambda w: "Dark theme" if w.looks.is_light else "Light theme",
         line=True,
     ),
     Command(
@@ -198,7 +204,7 @@ VIEW = (
         "View",
         "Larger text",
         lambda w: w.looks.toggle_text(),
-        shown=lambda w: "Smaller text" if w.looks.large else "Larger text",
+        shown=lambda w: "Smaller text" if w.looks.is_large else "Larger text",
     ),
     Command(
         "follow-desktop",
@@ -228,13 +234,13 @@ OUTPUT = (
         "Arm",
         lambda w: w.output.toggle_arm(),
         help="Lets levels leave this computer, or ends all streams. Without arming, only questions for devices leave.",
-        shown=lambda w: "Disarm" if w.network.output.armed else "Arm",
+        shown=lambda w: "Disarm" if w.network.output.is_armed else "Arm",
     ),
     Command(
         "disarm",
         "Output",
         "Disarm at once",
-        lambda w: w.network.output.press("disarm"),
+        lambda w: w.network.output.press_key("disarm"),
         ("Shift+F9",),
         "Ends all streams; in a dialog as well, and beside a window that is busy.",
     ),
@@ -242,7 +248,7 @@ OUTPUT = (
         "blackout",
         "Output",
         "Blackout",
-        lambda w: w.network.output.press("blackout"),
+        lambda w: w.network.output.press_key("blackout"),
         ("F9",),
         "Intensity, colour and shutter of everything go out as 0 until you take it away again.",
     ),
@@ -269,7 +275,7 @@ OUTPUT = (
         "rehearse",
         "Output",
         "Rehearse this rig…",
-        lambda w: w.rehearse(),
+        lambda w: w.open_rehearsal(),
         help="Simulates the planned devices on this computer, with faults to be switched on.",
     ),
     Command(
@@ -283,10 +289,10 @@ OUTPUT = (
     ),
 )
 HELP = (
-    Command("help", "Help", "Help on what has the focus", lambda w: w.help.here(), ("F1",)),
-    Command("guide", "Help", "Guide", lambda w: w.help.guide(), help="The guide, with its pictures."),
-    Command("keys", "Help", "Keys", lambda w: w.help.keys()),
-    Command("about", "Help", "About Welvo", lambda w: w.help.about()),
+    Command("help", "Help", "Help on what has the focus", lambda w: w.help.help_on_focused(), ("F1",)),
+    Command("guide", "Help", "Guide", lambda w: w.help.show_guide(), help="The guide, with its pictures."),
+    Command("keys", "Help", "Keys", lambda w: w.help.show_keys()),
+    Command("about", "Help", "About Welvo", lambda w: w.help.show_about()),
 )
 COMMANDS = (*FILE, *EDIT, *VIEW, *OUTPUT, *HELP)
 BY_ID = {c.id: c for c in COMMANDS}
@@ -328,7 +334,7 @@ def said_keys(command_id: str) -> str:
     return ", ".join(BY_ID[command_id].keys)
 
 
-def tip(command_id: str) -> str:
+def tip_of_command(command_id: str) -> str:
     """Help and keys of a command, for a tooltip."""
     c = BY_ID[command_id]
     keys = said_keys(command_id)

@@ -39,7 +39,7 @@ class Computer(msgspec.Struct, kw_only=True):
     """Whether nothing at all leaves before arming."""
 
     @staticmethod
-    def file() -> Path:
+    def settings_file() -> Path:
         return Path(platformdirs.user_config_dir("welvo")) / "computer.json"
 
     @staticmethod
@@ -48,14 +48,14 @@ class Computer(msgspec.Struct, kw_only=True):
         return Path(platformdirs.user_state_dir("welvo"))
 
     @classmethod
-    def load(cls) -> Computer:
+    def load_settings(cls) -> Computer:
         return cls.load_said()[0]
 
     @classmethod
     def load_said(cls) -> tuple[Computer, str]:
         """The settings, and what is to be said about them: what is damaged is replaced by defaults, value by value."""
         SMALL_FILES.settle()
-        file = cls.file()
+        file = cls.settings_file()
         try:
             raw = msgspec.json.decode(read_bytes(file, 1 << 20, "a file of settings"))
             if not isinstance(raw, dict):
@@ -77,9 +77,9 @@ class Computer(msgspec.Struct, kw_only=True):
             return found, f"Settings of this computer that made no sense were left out: {', '.join(wrong)}."
         return found, ""
 
-    def save(self) -> None:
+    def save_settings(self) -> None:
         """Written soon, as it is now. Best effort: a full disk must not stop the work."""
-        file, as_now = self.file(), msgspec.json.format(msgspec.json.encode(self))
+        file, as_now = self.settings_file(), msgspec.json.format(msgspec.json.encode(self))
 
         def write() -> None:
             with contextlib.suppress(RigFileError, OSError, ValueError):
@@ -88,7 +88,7 @@ class Computer(msgspec.Struct, kw_only=True):
 
         SMALL_FILES.write_soon("settings", write)
 
-    def remember(self, path: Path) -> None:
+    def remember_file(self, path: Path) -> None:
         text = path_to_text(path)
         self.recent = [text, *[p for p in self.recent if p != text]][:8]
 

@@ -27,8 +27,8 @@ from PySide6.QtWidgets import (
 from welvo.app.always_keys import carry_over
 from welvo.app.runner import begin_thread
 from welvo.live.worker import Faults, Worker
-from welvo.rig.notation import thousands
-from welvo.rig.steps import Stopped, watched
+from welvo.rig.notation import say_thousands
+from welvo.rig.steps import Stopped, watch_steps
 
 T = TypeVar("T")
 AT_ONCE = 0.02
@@ -46,12 +46,12 @@ class Progress:
         self._stopped = False
         self._lock = threading.Lock()
 
-    def tell(self, what: str, done: int, of: int) -> None:
+    def tell_step(self, what: str, done: int, of: int) -> None:
         if self._stopped:
             raise Stopped
         self.now = (what, done, of)
 
-    def seal(self) -> None:
+    def seal_work(self) -> None:
         with self._lock:
             if self._stopped:
                 raise Stopped
@@ -91,15 +91,15 @@ class Waiting(QDialog):
         lines.addLayout(foot)
         self.setLayout(lines)
         look = QTimer(self, interval=100)
-        look.timeout.connect(self.look)
+        look.timeout.connect(self.show_progress)
         look.start()
-        self.look()
+        self.show_progress()
 
-    def look(self) -> None:
+    def show_progress(self) -> None:
         what, done, of = self._progress.now
         self.bar.setRange(0, of)
         self.bar.setValue(min(done, of))
-        count = f"{thousands(done)} of {thousands(of)}" if of else thousands(done)
+        count = f"{say_thousands(done)} of {say_thousands(of)}" if of else say_thousands(done)
         self.far.setText(f"{what} {count}".capitalize() if what else "")
 
     def reject(self) -> None:
@@ -130,7 +130,7 @@ def wait_for(work: Callable[[], T], words: str = "") -> T:
 
     def run() -> None:
         try:
-            with watched(progress):
+            with watch_steps(progress):
                 found.append(work())
         except BaseException as e:  # raised again where it was asked for
             failed.append(e)
@@ -168,18 +168,18 @@ class Newest:
         self._news = threading.Condition()
         self._next: Callable[[], object] | None = None
         self._busy = False
-        self._worker = Worker(name, self._run, faults)
+        self._worker = Worker(name, self._do_newest, faults)
 
-    def put(self, job: Callable[[], object]) -> None:
+    def put_job(self, job: Callable[[], object]) -> None:
         if self._worker.stopping.is_set():
             return
         with self._news:
             self._next = job
             self._news.notify_all()
-        if not self._worker.alive:
-            self._worker.start()
+        if not self._worker.is_alive:
+            self._worker.start_thread()
 
-    def _run(self) -> None:
+    def _do_newest(self) -> None:
         while not self._worker.stopping.is_set():
             with self._news:
                 if self._next is None:
@@ -194,14 +194,14 @@ class Newest:
                     self._busy = False
                     self._news.notify_all()
 
-    def settle(self, seconds: float) -> bool:
+    def wait_until_settled(self, seconds: float) -> bool:
         """Wait until nothing is left to do; gives whether that came in time."""
         with self._news:
             return self._news.wait_for(lambda: self._next is None and not self._busy, seconds)
 
-    def stop(self, seconds: float) -> None:
+    def finish_and_stop(self, seconds: float) -> None:
         """Finish what is left, as far as the time allows, and end the thread."""
-        self.settle(seconds)
+        self.wait_until_settled(seconds)
         self._worker.stopping.set()
         with self._news:
             self._news.notify_all()
@@ -221,16 +221,16 @@ class SmallFiles:
             return
         if name not in self._writers:
             self._writers[name] = Newest(f"writing {name}", self.faults)
-        self._writers[name].put(write)
+        self._writers[name].put_job(write)
 
     def settle(self, seconds: float = 2.0) -> bool:
         """Wait until all of it is written, as before it is read again; gives whether that came in time."""
-        return all(w.settle(seconds) for w in self._writers.values())
+        return all(w.wait_until_settled(seconds) for w in self._writers.values())
 
     def close(self, seconds: float = 2.0) -> None:
         """Write what is left, as far as the time allows, and end the threads; what comes afterwards begins anew."""
         for writer in self._writers.values():
-            writer.stop(seconds)
+            writer.finish_and_stop(seconds)
         self._writers.clear()
 
 

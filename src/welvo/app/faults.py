@@ -29,7 +29,7 @@ class FaultLog:
         self._again = again
         self._told: dict[str, float] = {}
 
-    def take(self, fault: Fault, now: float | None = None) -> str:
+    def take_fault(self, fault: Fault, now: float | None = None) -> str:
         """Log a fault; gives what is to be said of it, or nothing when it was said a moment ago."""
         at = time.time() if now is None else now
         last = fault.trace.rstrip().splitlines()[-3:]
@@ -41,14 +41,14 @@ class FaultLog:
         self._told[key] = at
         where = f" while {fault.where}" if fault.where else ""
         written: list[bool] = []
-        begin_thread("fault log", lambda: written.append(self._write(fault, at))).join(USUALLY_WRITTEN)
+        begin_thread("fault log", lambda: written.append(self._write_fault(fault, at))).join(USUALLY_WRITTEN)
         if not written:
             file = f"The trace is being written to {self.file}"
         else:
             file = f"The trace is in {self.file}" if written[0] else f"No trace could be written to {self.file}"
         return f"Something went wrong inside Welvo{where} ({fault.words[:120]}). Your rig is as it was. {file}."
 
-    def _write(self, fault: Fault, at: float) -> bool:
+    def _write_fault(self, fault: Fault, at: float) -> bool:
         with contextlib.suppress(OSError):
             self.file.parent.mkdir(parents=True, exist_ok=True)
             if self.file.exists() and self.file.stat().st_size > MOST_LOG:

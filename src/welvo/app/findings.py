@@ -13,13 +13,21 @@ from welvo.app.session import Session
 from welvo.app.widgets import dialogs, marks
 from welvo.app.widgets.fields import Line, set_help
 from welvo.app.widgets.fixes import run_fix
-from welvo.app.widgets.literal import literal
-from welvo.app.widgets.painting import RIGHT, button, clear, column, label, row, text
+from welvo.app.widgets.literal import literal_text
+from welvo.app.widgets.painting import (
+    RIGHT,
+    clear_layout,
+    column_of_widgets,
+    draw_text_line,
+    make_button,
+    make_label,
+    row_of_widgets,
+)
 from welvo.app.widgets.tables import copy_cells
 from welvo.app.widgets.theme import THEME
 from welvo.checks.registry import RULES, Finding
-from welvo.rig.edits import unwaive, waive
-from welvo.rig.notation import plural
+from welvo.rig.edits import end_waiver, waive_finding
+from welvo.rig.notation import say_count
 
 
 class FindingRow(QWidget):
@@ -43,10 +51,10 @@ class FindingRow(QWidget):
         if self.hasFocus():
             p.setPen(THEME.color("accent"))
             p.drawRect(0, 0, w - 1, 30)
-        marks.draw(p, self.finding.severity, 16, 9, 14, none=self._waived)
-        text(p, QRectF(40, 0, w - 244, 32), self.finding.title, "quiet" if self._waived else "text")
-        text(p, QRectF(w - 200, 0, 120, 32), self.finding.where, "quiet", 11, align=RIGHT)
-        text(p, QRectF(w - 80, 0, 64, 32), self.finding.code, "quiet", 11, align=RIGHT)
+        marks.draw_mark(p, self.finding.severity, 16, 9, 14, none=self._waived)
+        draw_text_line(p, QRectF(40, 0, w - 244, 32), self.finding.title, "quiet" if self._waived else "text")
+        draw_text_line(p, QRectF(w - 200, 0, 120, 32), self.finding.where, "quiet", 11, align=RIGHT)
+        draw_text_line(p, QRectF(w - 80, 0, 64, 32), self.finding.code, "quiet", 11, align=RIGHT)
 
     def mousePressEvent(self, _: QMouseEvent) -> None:
         self.clicked.emit()
@@ -71,23 +79,23 @@ class OpenedFinding(QFrame):
         self.setStyleSheet(
             f"#opened {{ background: {c('station').name()}; border-left: 4px solid {c(finding.severity).name()}; }}"
         )
-        body = column((12, 10, 16, 12), 6)
-        title = label(finding.title, 13, True, wrap=True)
-        code = label(finding.code, 11, quiet=True)
-        head = row(marks.MarkLabel(finding.severity), title, code)
+        body = column_of_widgets((12, 10, 16, 12), 6)
+        title = make_label(finding.title, 13, True, wrap=True)
+        code = make_label(finding.code, 11, quiet=True)
+        head = row_of_widgets(marks.MarkLabel(finding.severity), title, code)
         head.setStretch(1, 1)
         body.addLayout(head)
-        body.addWidget(label(finding.reason, 11, wrap=True))
+        body.addWidget(make_label(finding.reason, 11, wrap=True))
         why = RULES[finding.code]
-        body.addWidget(label(why.matters, 11, quiet=True, wrap=True))
-        shown = finding.fixes[0] if finding.fixes else None
+        body.addWidget(make_label(why.matters, 11, quiet=True, wrap=True))
+        shown = finding.possible_fixes[0] if finding.possible_fixes else None
         if shown:
-            body.addWidget(label("What the fix changes", 11, quiet=True))
+            body.addWidget(make_label("What the fix changes", 11, quiet=True))
             for what, old, new in shown.changes:
                 body.addWidget(_ChangeLine(what, old, new))
         buttons: list[QWidget | int | None] = []
-        for n, fix in enumerate(finding.fixes[:5]):
-            made = button(
+        for n, fix in enumerate(finding.possible_fixes[:5]):
+            made = make_button(
                 fix.label,
                 lambda fix=fix: run_fix(session, network, fix),
                 "; ".join(f"{a}: {b} → {d}" for a, b, d in fix.changes),
@@ -96,31 +104,33 @@ class OpenedFinding(QFrame):
             buttons.append(made)
         if len(buttons) > 1:
             for b in buttons:
-                body.addLayout(row(b, None))
+                body.addLayout(row_of_widgets(b, None))
             buttons = []
         if finding.goes_to:
-            buttons.append(button("Go there", lambda: self.go.emit(finding.goes_to)))
+            buttons.append(make_button("Go there", lambda: self.go.emit(finding.goes_to)))
         if finding.severity == "error":
-            buttons += [None, label("an error cannot be waived", 11, quiet=True)]
+            buttons += [None, make_label("an error cannot be waived", 11, quiet=True)]
         else:
             buttons += [
-                button(
-                    "Waive…", lambda: self._waive(session), "Accept it with a reason. It wakes when its facts change."
+                make_button(
+                    "Waive…",
+                    lambda: self._waive_finding(session),
+                    "Accept it with a reason. It wakes when its facts change.",
                 ),
                 None,
             ]
-        body.addLayout(row(*buttons))
-        if not finding.fixes:
-            body.insertWidget(3, label("To put it right: " + why.put_right, 11, wrap=True))
+        body.addLayout(row_of_widgets(*buttons))
+        if not finding.possible_fixes:
+            body.insertWidget(3, make_label("To put it right: " + why.put_right, 11, wrap=True))
         self.setLayout(body)
 
-    def _waive(self, session: Session) -> None:
+    def _waive_finding(self, session: Session) -> None:
         f = self._finding
         dialogs.ask_line(
             self,
             "Waive",
             f"Why is “{f.title}” fine here?",
-            lambda reason: session.edit(waive, f.code, f.subject, f.fingerprint, reason),
+            lambda reason: session.make_edit(waive_finding, f.code, f.subject, f.fingerprint_of_facts, reason),
             go="Waive",
             help_text="The reason, for whoever reads this later. It wakes when its facts change.",
         )
@@ -137,14 +147,14 @@ class _ChangeLine(QWidget):
         p = QPainter(self)
         w = self.width()
         p.fillRect(self.rect().adjusted(0, 1, 0, -1), THEME.color("field"))
-        text(p, QRectF(8, 0, w * 0.5, 26), self._parts[0], size=11)
-        text(p, QRectF(w * 0.5, 0, w * 0.18, 26), self._parts[1], "quiet", align=RIGHT)
+        draw_text_line(p, QRectF(8, 0, w * 0.5, 26), self._parts[0], size=11)
+        draw_text_line(p, QRectF(w * 0.5, 0, w * 0.18, 26), self._parts[1], "quiet", align=RIGHT)
         p.setPen(THEME.color("quiet"))
         x = int(w * 0.7)
         p.drawLine(x, 13, x + 24, 13)
         p.drawLine(x + 19, 9, x + 24, 13)
         p.drawLine(x + 19, 17, x + 24, 13)
-        text(p, QRectF(w * 0.76, 0, w * 0.24 - 6, 26), self._parts[2], bold=True)
+        draw_text_line(p, QRectF(w * 0.76, 0, w * 0.24 - 6, 26), self._parts[2], bold=True)
 
 
 class Drawer(QFrame):
@@ -170,15 +180,17 @@ class Drawer(QFrame):
         set_help(self.filter, "Shows only findings with this word or code. Hides the others; they still count.")
         self.filter.textChanged.connect(lambda _: self.refresh())
         self._by_buttons: dict[str, QPushButton] = {}
-        bar: list[QWidget | int | None] = [label("Findings", 16, True), 8, self.filter, None]
+        bar: list[QWidget | int | None] = [make_label("Findings", 16, True), 8, self.filter, None]
         for key, words in (("cause", "By cause"), ("place", "By place"), ("waived", "Waived")):
-            b = button(words, lambda key=key: self._set_by(key))
+            b = make_button(words, lambda key=key: self._set_by(key))
             b.setProperty("segment", True)
             b.setCheckable(True)
             self._by_buttons[key] = b
             bar.append(b)
-        bar.append(button("Copy", self.copy, "Puts the findings shown here on the clipboard, as a table."))
-        top = row(*bar, spacing=4)
+        bar.append(
+            make_button("Copy", self.copy_findings, "Puts the findings shown here on the clipboard, as a table.")
+        )
+        top = row_of_widgets(*bar, spacing=4)
         top.setContentsMargins(16, 10, 12, 6)
         self._body = QVBoxLayout()
         self._body.setContentsMargins(0, 0, 0, 16)
@@ -190,7 +202,7 @@ class Drawer(QFrame):
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._scroll.setWidget(inner)
         self._scroll.installEventFilter(self)  # arrows go from finding to finding instead of scrolling
-        layout = column(spacing=0)
+        layout = column_of_widgets(spacing=0)
         layout.addLayout(top)
         layout.addWidget(self._scroll, 1)
         self.setLayout(layout)
@@ -213,14 +225,14 @@ class Drawer(QFrame):
         self.open_subject = None
         self.refresh()
 
-    def findings(self) -> list[Finding]:
+    def listed_findings(self) -> list[Finding]:
         word = self.filter.text().strip().lower()
         report = self._session.report
         source: Iterable[Finding] = [f for f, _ in report.waived] if self.by == "waived" else report.findings
         return [f for f in source if not word or word in f"{f.code} {f.title} {f.where} {f.reason}".lower()]
 
-    def copy(self) -> None:
-        rows = [(f.code, str(f.severity), f.where, f.title, f.reason) for f in self.findings()]
+    def copy_findings(self) -> None:
+        rows = [(f.code, str(f.severity), f.where, f.title, f.reason) for f in self.listed_findings()]
         self._session.say(copy_cells([("Code", "Severity", "Where", "Finding", "Reason"), *rows]))
 
     def refresh(self) -> None:
@@ -230,26 +242,26 @@ class Drawer(QFrame):
             return
         waived = len(self._session.report.waived)
         self._by_buttons["waived"].setText(f"Waived {waived}" if waived else "Waived")
-        found = self.findings()
+        found = self.listed_findings()
         state = (found, self.by, self.open_subject, self.filter.text(), THEME.name, THEME.step)
         if state == self._shown:
             return
         self._shown = state
         at = self._scroll.verticalScrollBar().value()
-        clear(self._body)
+        clear_layout(self._body)
         if not found:
-            self._nothing()
+            self._say_nothing_found()
         groups: dict[str, list[Finding]] = {}
         for f in found:
             groups.setdefault((f.cause or f.code) if self.by != "place" else f.where, []).append(f)
         for name, members in groups.items():
             items = len({t for f in members for t in f.items})
-            extra = f" · {plural(items, 'fixture')}" if items > 1 and self.by == "cause" else ""
-            head = label(name + extra, 11, quiet=True)
+            extra = f" · {say_count(items, 'fixture')}" if items > 1 and self.by == "cause" else ""
+            head = make_label(name + extra, 11, quiet=True)
             head.setContentsMargins(16, 10, 16, 4)
             self._body.addWidget(head)
             for f in members:
-                self._add(f)
+                self._add_finding(f)
         self._body.addStretch(1)
         # Without this the new rows would stand squeezed into the old height until the next turn of the event loop.
         self._body.activate()
@@ -258,12 +270,12 @@ class Drawer(QFrame):
             inner.resize(view.width(), max(view.height(), self._body.totalMinimumSize().height()))
         self._scroll.verticalScrollBar().setValue(at)
 
-    def _add(self, f: Finding) -> None:
+    def _add_finding(self, f: Finding) -> None:
         if self.by == "waived":
             why = next(w for x, w in self._session.report.waived if x is f)
             line = FindingRow(f, True)
-            line.setToolTip(literal(f"Waived: {why}. Click wakes it."))
-            line.clicked.connect(lambda f=f: self._session.attempt(unwaive, f.code, f.subject))
+            line.setToolTip(literal_text(f"Waived: {why}. Click wakes it."))
+            line.clicked.connect(lambda f=f: self._session.attempt_edit(end_waiver, f.code, f.subject))
             self._body.addWidget(line)
         elif (f.code, f.subject) == self.open_subject:
             opened = OpenedFinding(self._session, self._network, f)
@@ -274,7 +286,7 @@ class Drawer(QFrame):
             line.clicked.connect(lambda f=f: self.open_finding(f))
             self._body.addWidget(line)
 
-    def _nothing(self) -> None:
+    def _say_nothing_found(self) -> None:
         total = len(self._session.report.findings)
         if self.filter.text() and self.by != "waived":
             words = (f"No finding matches “{self.filter.text()}”", f"{total} are hidden by the filter.")
@@ -283,11 +295,11 @@ class Drawer(QFrame):
         else:
             words = (
                 "Nothing is wrong",
-                f"{len(RULES)} checks ran on {plural(len(self._session.rig.fixtures), 'fixture')} just now. What no "
+                f"{len(RULES)} checks ran on {say_count(len(self._session.rig.fixtures), 'fixture')} just now. What no "
                 "check can see: whether the lamp lights.",
             )
         for words_, size in zip(words, (22, 13)):
-            made = label(words_, size, size == 22, quiet=size == 13, wrap=True)
+            made = make_label(words_, size, size == 22, quiet=size == 13, wrap=True)
             made.setContentsMargins(16, 16 if size == 22 else 4, 16, 0)
             self._body.addWidget(made)
 
@@ -301,9 +313,9 @@ class Drawer(QFrame):
         if by_keys:
             self._focus_opened()
 
-    def step(self, back: bool) -> None:
+    def step_to_finding(self, back: bool) -> None:
         """F8: the next or previous finding, and its place."""
-        found = self.findings()
+        found = self.listed_findings()
         if not found:
             return
         now = next((i for i, f in enumerate(found) if (f.code, f.subject) == self.open_subject), -1)
@@ -323,7 +335,7 @@ class Drawer(QFrame):
             self._scroll.ensureWidgetVisible(opened)
             acts[0].setFocus()
 
-    def toggle(self) -> None:
+    def toggle_drawer(self) -> None:
         if self.isVisible():
             self.hide()
             self.closed.emit()
@@ -349,7 +361,7 @@ class Drawer(QFrame):
         elif e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and isinstance(focus, QPushButton):
             focus.click()
         elif e.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
-            self._walk(1 if e.key() == Qt.Key.Key_Down else -1)
+            self._walk_findings(1 if e.key() == Qt.Key.Key_Down else -1)
         else:
             super().keyPressEvent(e)
 
@@ -358,7 +370,7 @@ class Drawer(QFrame):
         found = (item.widget() for item in items if item)
         return [w for w in found if isinstance(w, FindingRow | OpenedFinding)]
 
-    def _walk(self, by: int) -> None:
+    def _walk_findings(self, by: int) -> None:
         """The arrows: from finding to finding, without going to their places; Enter opens one."""
         rows: list[QWidget] = []
         for w in self._shown_rows():

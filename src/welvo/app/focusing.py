@@ -33,24 +33,24 @@ class Focusing(QObject):
         self._head, self._jump = head, jump
         self._regions: list[QWidget] = [head, rail, stations.stack, stations.panels, ribbon]
         self._homing = QTimer(self, singleShot=True, interval=30)
-        self._homing.timeout.connect(self.again)
+        self._homing.timeout.connect(self.focus_again)
         session.changed.connect(lambda _: self._homing.start())
         session.selection_changed.connect(self._homing.start)
 
-    def home(self) -> None:
+    def focus_home(self) -> None:
         """To the first useful control of the station."""
         found = self._stations.home()
         if found:
             found.setFocus()
 
-    def again(self) -> None:
+    def focus_again(self) -> None:
         """After an act whose button is gone, the focus stands nowhere: it goes to the station, where keys do things."""
         if focus_is_due():
             self._homing.start()
         elif QApplication.focusWidget() is None and self._window.isActiveWindow():
-            self.home()
+            self.focus_home()
 
-    def jump(self) -> None:
+    def focus_jump_box(self) -> None:
         self._jump.setFocus()
         self._jump.selectAll()
 
@@ -65,17 +65,17 @@ class Focusing(QObject):
                 target.setFocus(Qt.FocusReason.TabFocusReason)
                 return
 
-    def filter(self, drawer: Drawer) -> None:
+    def focus_filter(self, drawer: Drawer) -> None:
         """To the filter of what is listed: of the findings while they are shown, else of Patch."""
         field = drawer.filter if drawer.isVisible() else self._stations.patch.filter
         if not drawer.isVisible():
-            self._stations.show("Patch")
+            self._stations.show_named("Patch")
         field.setFocus()
         field.selectAll()
 
-    def name(self, place: PanelPlace) -> None:
+    def focus_name(self, place: PanelPlace) -> None:
         """To the name of what the panel is about, ready to be typed over."""
-        place.open()
+        place.open_panel()
         named = (f for f in self._stations.panels.findChildren(Field) if f.accessibleName() == "Name")
         field = next((f for f in named if f.isVisible() and f.isEnabled()), None)
         if field is None:

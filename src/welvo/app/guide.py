@@ -10,9 +10,9 @@ from PySide6.QtWidgets import QLineEdit, QTextBrowser, QWidget
 
 from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.fields import set_help
-from welvo.app.widgets.painting import button
+from welvo.app.widgets.painting import make_button
 from welvo.app.widgets.theme import THEME
-from welvo.formats.handbook import handbook
+from welvo.formats.handbook import handbook_folder
 
 
 class GuideText(QTextBrowser):
@@ -23,10 +23,10 @@ class GuideText(QTextBrowser):
         self._folder = folder
         self.setOpenLinks(False)
         self.setAccessibleName("Guide")
-        self.anchorClicked.connect(self.follow)
+        self.anchorClicked.connect(self.follow_link)
         self.document().setDefaultStyleSheet(f"a {{ color: {THEME.color('accent').name()}; }}")
 
-    def follow(self, link: QUrl) -> None:
+    def follow_link(self, link: QUrl) -> None:
         """Open a page of the handbook, or a heading of the present one."""
         target = self.source().resolved(link) if link.path() else self.source()
         path = Path(target.toLocalFile())
@@ -67,22 +67,22 @@ class Guide(Dialog):
         set_help(self.field, "Words to look for in this page. Enter goes to the next place.")
         self.field.setFixedWidth(220)
         super().__init__(parent, "Guide", beside=(None, self.field), wide=860, high=620)
-        self.field.returnPressed.connect(lambda: self._look(self.field.text()))
+        self.field.returnPressed.connect(lambda: self._look_for_words(self.field.text()))
         self.text = GuideText(folder)
         self.text.setSource(QUrl.fromLocalFile(str(folder / "guide.md")), QTextDocument.ResourceType.MarkdownResource)
         self.body.addWidget(self.text, 1)
-        back = button("Back", self.text.backward, "The page before.")
+        back = make_button("Back", self.text.backward, "The page before.")
         self.finish(None, back, leave="Close", room=4)
         self.text.setFocus(Qt.FocusReason.OtherFocusReason)
 
-    def _look(self, words: str) -> None:
+    def _look_for_words(self, words: str) -> None:
         found = self.text.find_next(words.strip())
         self.say("" if found else f"“{words.strip()}” does not stand in this page.")
 
 
 def open_guide(parent: QWidget) -> str:
     """Show the guide; gives why it cannot be shown, or nothing."""
-    folder = handbook()
+    folder = handbook_folder()
     if folder is None:
         return "The guide was not installed with this program. It is in docs/guide.md of its source."
     guide = Guide(parent, folder.resolve())

@@ -15,13 +15,13 @@ from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fields import Line, set_help
-from welvo.app.widgets.literal import literal, visible
-from welvo.app.widgets.painting import CENTRE, RIGHT, draw_frame, row, text, width_of
+from welvo.app.widgets.literal import literal_text, visible_letters
+from welvo.app.widgets.painting import CENTRE, RIGHT, draw_frame, draw_text_line, row_of_widgets, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.formats.files import path_to_text, shown_name
 from welvo.rig.base import Refused
-from welvo.rig.lookup import call, universes_in_order
-from welvo.rig.notation import natural, say_place
+from welvo.rig.lookup import name_of_item, universes_in_order
+from welvo.rig.notation import natural_sort_key, say_place
 from welvo.rig.protocol import say_wire
 from welvo.rig.refs import Goto
 from welvo.survey.target import find_target
@@ -44,10 +44,10 @@ class ArmSwitch(QWidget):
         self.setMinimumWidth(212)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Arm switch")
-        network.armed_changed.connect(self._changed)
-        self._changed()
+        network.armed_changed.connect(self._follow_output)
+        self._follow_output()
 
-    def said(self) -> tuple[str, str]:
+    def words_of_switch(self) -> tuple[str, str]:
         """What the switch says, and the name of the interface beside it."""
         going, network = self._network.output.sending, self._network
         name = f"{network.hearing.missing} is gone" if network.hearing.missing else network.hearing.interface.name
@@ -61,11 +61,11 @@ class ArmSwitch(QWidget):
             return f"Armed · {going.leaving} of {going.universes} leave", name
         return f"Armed · {going.universes} univ", name
 
-    def _changed(self) -> None:
+    def _follow_output(self) -> None:
         going = self._network.output.sending
         why = "\n".join(dict.fromkeys(w for w in (going.trouble, going.partly, *going.reasons) if w))
-        self.setToolTip(literal(f"{why}\n\n{self.HELP}" if why else self.HELP))
-        words, beside = self.said()
+        self.setToolTip(literal_text(f"{why}\n\n{self.HELP}" if why else self.HELP))
+        words, beside = self.words_of_switch()
         self.setAccessibleDescription(" · ".join(w for w in (words, beside) if w))
         room = 32 + width_of(words, 13, True) + 10 + width_of(beside) + 18
         self.setMinimumWidth(max(212, min(330, room)))
@@ -76,20 +76,24 @@ class ArmSwitch(QWidget):
         going = self._network.output.sending
         armed = going.armed
         colour = (
-            ("error" if going.trouble or going.partly else "warning") if going.stuck else "accent" if armed else "quiet"
+            ("error" if going.trouble or going.partly else "warning")
+            if going.is_stuck
+            else "accent"
+            if armed
+            else "quiet"
         )
         r = QRectF(self.rect())
         outline = (
             colour if armed else "error" if self._network.hearing.trouble or self._network.hearing.missing else "edge"
         )
-        if self.hasFocus() and not going.stuck:
+        if self.hasFocus() and not going.is_stuck:
             outline = "accent"
         wash = "field" if not armed else f"{colour}_wash"
         draw_frame(p, r, wash, outline, 15, 2 if armed or self.hasFocus() else 1)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         c = THEME.color(colour)
-        if going.stuck:
-            marks.draw(p, colour, 10, 8, 14)
+        if going.is_stuck:
+            marks.draw_mark(p, colour, 10, 8, 14)
         elif armed and not going.starting:
             p.setPen(c)
             p.setBrush(c)
@@ -99,10 +103,10 @@ class ArmSwitch(QWidget):
             p.setPen(pen)
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawEllipse(11, 9, 12, 12)
-        words, name = self.said()
-        text(p, r.adjusted(32, 0, -10, 0), words, bold=True)
+        words, name = self.words_of_switch()
+        draw_text_line(p, r.adjusted(32, 0, -10, 0), words, bold=True)
         beside = r.adjusted(32 + width_of(words, 13, True) + 10, 0, -14, 0)
-        text(p, beside, name, "quiet", align=RIGHT)
+        draw_text_line(p, beside, name, "quiet", align=RIGHT)
 
     def mousePressEvent(self, e: QMouseEvent) -> None:
         if e.button() == Qt.MouseButton.RightButton:
@@ -137,14 +141,14 @@ class Counts(QWidget):
         p = QPainter(self)
         p.setPen(THEME.color("line"))
         p.drawLine(0, 4, 0, 26)
-        text(p, QRectF(10, 0, 64, 30), "Findings", "quiet")
+        draw_text_line(p, QRectF(10, 0, 64, 30), "Findings", "quiet")
         x = 10 + width_of("Findings") + 12
         report = self._session.report
         for kind in ("error", "warning", "note"):
-            n = report.count(kind)
-            marks.draw(p, kind, x, 8, 14, none=not n)
+            n = report.count_findings(kind)
+            marks.draw_mark(p, kind, x, 8, 14, none=not n)
             words = str(n)
-            text(p, QRectF(x + 20, 0, 40, 30), words, "text" if n else "quiet", 13, bool(n))
+            draw_text_line(p, QRectF(x + 20, 0, 40, 30), words, "text" if n else "quiet", 13, bool(n))
             x += 20 + width_of(words, 13, True) + 12
         if self.minimumWidth() != int(x) + 4:
             self.setMinimumWidth(int(x) + 4)
@@ -173,7 +177,7 @@ class Hit(NamedTuple):
         return "  ·  ".join(part for part in self[:3] if part)
 
 
-def _nearness(typed: str, *names: str) -> int:
+def _nearness_of_name(typed: str, *names: str) -> int:
     """0: one of the names is the text; 1: one begins with it; 2: it stands inside one; 3: in none."""
     if typed in names:
         return 0
@@ -205,31 +209,31 @@ class JumpBox(Line):
         self._list = QListWidget(self)
         self._list.setWindowFlags(Qt.WindowType.ToolTip)
         self._list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self._list.itemClicked.connect(self._take)
-        self.textEdited.connect(self._offer)
+        self._list.itemClicked.connect(self._take_hit)
+        self.textEdited.connect(self._offer_hits)
         self._found: list[Hit] = []
 
-    def matches(self, typed: str) -> list[Hit]:
+    def matching_hits(self, typed: str) -> list[Hit]:
         """What the text may mean, nearest first; at most as many as are shown."""
-        return self._search(typed)[0]
+        return self._search_hits(typed)[0]
 
-    def _search(self, typed: str) -> tuple[list[Hit], int]:
+    def _search_hits(self, typed: str) -> tuple[list[Hit], int]:
         """The first hits, and how many there are in all."""
         t = typed.strip().lower()
         if not t:
             return [], 0
         near: list[tuple[int, Callable[[], Hit]]] = []
-        for names, hit in self._things():
-            n = _nearness(t, *names)
+        for names, hit in self._named_things():
+            n = _nearness_of_name(t, *names)
             if n < 3:
                 near.append((n, hit))
         near.sort(key=lambda entry: entry[0])
-        place = None if near and near[0][0] == 0 else self._place(typed.strip())
+        place = None if near and near[0][0] == 0 else self._hit_by_place(typed.strip())
         found = [place] if place else []
         found += [hit() for _, hit in near[: self.SHOWN - len(found)]]
         return found, len(near) + (1 if place else 0)
 
-    def _place(self, typed: str) -> Hit | None:
+    def _hit_by_place(self, typed: str) -> Hit | None:
         """The place that a text says: an address, a slot of an item, a pixel, a running number."""
         s = self._session
         try:
@@ -237,16 +241,16 @@ class JumpBox(Line):
         except Refused:
             return None
         at = say_place(s.rig.universes[found.universe].number, found.address) if found.universe else ""
-        what = call(s.rig, found.key) if found.key else "nothing patched there"
+        what = name_of_item(s.rig, found.key) if found.key else "nothing patched there"
         return Hit(typed, f"slot of {what}" if found.key else what, at, lambda: s.go_to(typed) and self._go(Goto()))
 
-    def _things(self) -> Iterator[tuple[tuple[str, ...], Callable[[], Hit]]]:
+    def _named_things(self) -> Iterator[tuple[tuple[str, ...], Callable[[], Hit]]]:
         """Everything that has a name, with what it answers to; the words of a hit are only made for those shown."""
         rig = self._session.rig
         for fid, f in sorted(rig.fixtures.items(), key=lambda entry: entry[1].number):
-            yield (str(f.number), f.name.lower()), partial(self._item, fid, f"{f.number}  {f.name}", "fixture")
-        for eid, e in sorted(rig.elements.items(), key=lambda entry: natural(entry[1].name)):
-            yield (e.name.lower(),), partial(self._item, eid, e.name, "element")
+            yield (str(f.number), f.name.lower()), partial(self._hit_of_item, fid, f"{f.number}  {f.name}", "fixture")
+        for eid, e in sorted(rig.elements.items(), key=lambda entry: natural_sort_key(entry[1].name)):
+            yield (e.name.lower(),), partial(self._hit_of_item, eid, e.name, "element")
         for uid in universes_in_order(rig):
             u = rig.universes[uid]
             yield (
@@ -257,7 +261,7 @@ class JumpBox(Line):
             wire, number = say_wire(feed.protocol, feed.wire), rig.universes[feed.universe].number
             go = partial(self._go, Goto("feed", feed_id))
             yield (wire.lower(),), partial(Hit, wire, "feed", f"of universe {number}", go)
-        for device_id, d in sorted(rig.devices.items(), key=lambda entry: natural(entry[1].name)):
+        for device_id, d in sorted(rig.devices.items(), key=lambda entry: natural_sort_key(entry[1].name)):
             yield (
                 (d.name.lower(), d.ip),
                 partial(Hit, d.name, "device", d.ip or "no address", partial(self._go, Goto("device", device_id))),
@@ -268,21 +272,21 @@ class JumpBox(Line):
         for words, act in self._commands().items():
             yield (words.lower(),), partial(Hit, words, "command", "", act)
 
-    def _item(self, key: str, words: str, kind: str) -> Hit:
-        spans = self._session.index.spans(key)
+    def _hit_of_item(self, key: str, words: str, kind: str) -> Hit:
+        spans = self._session.index.spans_of(key)
         universes = self._session.rig.universes
         where = say_place(universes[spans[0].universe].number, spans[0].first) if spans else "not patched"
         return Hit(words.strip(), kind, where, partial(self._go, Goto("item", key)))
 
-    def _offer(self, typed: str) -> None:
-        self._found, total = self._search(typed)
+    def _offer_hits(self, typed: str) -> None:
+        self._found, total = self._search_hits(typed)
         self._list.clear()
         for hit in self._found:
-            self._line(visible(str(hit)))
+            self._line_of_hit(visible_letters(str(hit)))
         if total > len(self._found):
-            self._line(f"and {total - len(self._found)} more: type on to find them", quiet=True)
+            self._line_of_hit(f"and {total - len(self._found)} more: type on to find them", quiet=True)
         if typed.strip() and not self._found:
-            self._line(
+            self._line_of_hit(
                 f"Nothing called “{typed.strip()}”. A fixture number, 3.045, an IP address, a name or a command.", True
             )
         if not typed.strip():
@@ -300,14 +304,14 @@ class JumpBox(Line):
     def _row_height(self) -> int:
         return max(26, self._list.fontMetrics().height() + 8)
 
-    def _line(self, words: str, quiet: bool = False) -> None:
+    def _line_of_hit(self, words: str, quiet: bool = False) -> None:
         item = QListWidgetItem(words)
         item.setSizeHint(QSize(0, self._row_height()))
         if quiet:
             item.setFlags(Qt.ItemFlag.NoItemFlags)
         self._list.addItem(item)
 
-    def _take(self, _: object = None) -> None:
+    def _take_hit(self, _: object = None) -> None:
         n = self._list.currentRow()
         self._list.hide()
         if 0 <= n < len(self._found):
@@ -321,7 +325,7 @@ class JumpBox(Line):
         elif e.key() == Qt.Key.Key_Up:
             self._list.setCurrentRow(max(0, self._list.currentRow() - 1))
         elif e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self._take()
+            self._take_hit()
         elif e.key() == Qt.Key.Key_Escape:
             self._list.hide()
             self.clear()
@@ -340,29 +344,29 @@ class RigName(QWidget):
         super().__init__()
         self._session = session
         self.setFixedHeight(30)
-        session.changed.connect(lambda _: self._fit())
-        session.replaced.connect(self._fit)
-        self._fit()
+        session.changed.connect(lambda _: self._fit_name())
+        session.replaced.connect(self._fit_name)
+        self._fit_name()
 
-    def _parts(self) -> tuple[str, str]:
+    def _parts_of_name(self) -> tuple[str, str]:
         path = self._session.path
         file = shown_name(path) if path else ""
-        return self._session.rig.name or "no name", "not saved" if self._session.dirty else file
+        return self._session.rig.name or "no name", "not saved" if self._session.has_unsaved_edits else file
 
-    def _fit(self) -> None:
-        name, file = self._parts()
+    def _fit_name(self) -> None:
+        name, file = self._parts_of_name()
         self.setAccessibleName(f"Rig {name}, {file}".rstrip(", "))
-        self.setToolTip(literal(path_to_text(self._session.path)) or "in no file yet")
+        self.setToolTip(literal_text(path_to_text(self._session.path)) or "in no file yet")
         self.setMaximumWidth(10 + min(200, width_of(name, 13, True)) + 8 + 14 + min(160, width_of(file, 11)) + 10)
         self.update()
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
-        name, file = self._parts()
-        ring = 14 if self._session.dirty else 0
+        name, file = self._parts_of_name()
+        ring = 14 if self._session.has_unsaved_edits else 0
         beside = min(width_of(file, 11) + 2, 160, max(0, self.width() // 2)) if file else 0
         wide = min(width_of(name, 13, True) + 2, self.width() - 18 - ring - beside)
-        text(p, QRectF(10, 0, wide, 30), name, bold=True)
+        draw_text_line(p, QRectF(10, 0, wide, 30), name, bold=True)
         x = 10 + wide + 8
         if ring:
             p.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -371,7 +375,7 @@ class RigName(QWidget):
             pen.setWidthF(2)
             p.setPen(pen)
             p.drawEllipse(QRectF(x, 11, 8, 8))
-        text(p, QRectF(x + ring, 0, beside, 30), file, "quiet", 11)
+        draw_text_line(p, QRectF(x + ring, 0, beside, 30), file, "quiet", 11)
 
 
 class Head(QFrame):
@@ -386,7 +390,7 @@ class Head(QFrame):
         self.menus = menus
         menus.setFixedHeight(30)
         menus.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Fixed)
-        layout = row(menus, spacing=0)
+        layout = row_of_widgets(menus, spacing=0)
         layout.addWidget(self.rig_name, 2)
         layout.addStretch(1)
         layout.setContentsMargins(8, 0, 16, 0)
@@ -419,7 +423,7 @@ class Rail(QWidget):
         self._hover = ""
         self.setMouseTracking(True)
 
-    def set(self, name: str) -> None:
+    def set_station(self, name: str) -> None:
         self.current = name
         self.update()
 
@@ -436,16 +440,16 @@ class Rail(QWidget):
                 p.fillRect(r, THEME.color("raised"))
             token = "accent" if on else "quiet"
             marks.station_icon(p, name, 24, r.top() + 12, THEME.color(token))
-            text(p, QRectF(2, r.top() + 36, 70, 18), name, "text" if on else "quiet", 11, on, CENTRE)
+            draw_text_line(p, QRectF(2, r.top() + 36, 70, 18), name, "text" if on else "quiet", 11, on, CENTRE)
             if on and self.hasFocus():
                 draw_frame(p, r.adjusted(5, 1, -1, -1), None, "accent", 2, 2)
 
-    def _at(self, y: float) -> str:
+    def _station_at(self, y: float) -> str:
         n = int((y - 8) // 64)
         return STATIONS[n] if 0 <= n < len(STATIONS) and (y - 8) % 64 <= 60 else ""
 
     def mouseMoveEvent(self, e: QMouseEvent) -> None:
-        self._hover = self._at(e.position().y())
+        self._hover = self._station_at(e.position().y())
         self.setToolTip(f"{self._hover}   {said_keys('station.' + self._hover)}" if self._hover else "")
         self.update()
 
@@ -454,7 +458,7 @@ class Rail(QWidget):
         self.update()
 
     def mousePressEvent(self, e: QMouseEvent) -> None:
-        name = self._at(e.position().y())
+        name = self._station_at(e.position().y())
         if name:
             self.picked.emit(name)
 

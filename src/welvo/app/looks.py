@@ -26,23 +26,23 @@ class Looks(QObject):
         hints.accessibility().contrastPreferenceChanged.connect(self.desktop_changed)
 
     @property
-    def light(self) -> bool:
+    def is_light(self) -> bool:
         return THEME.name == "light"
 
     @property
-    def large(self) -> bool:
+    def is_large(self) -> bool:
         return bool(THEME.step)
 
     def toggle_theme(self) -> None:
-        self.choose("dark" if self.light else "light", THEME.step)
+        self.choose_look("dark" if self.is_light else "light", THEME.step)
 
     def toggle_text(self) -> None:
-        self.choose(THEME.name, 0 if THEME.step else 2)
+        self.choose_look(THEME.name, 0 if THEME.step else 2)
 
-    def choose(self, name: str, step: int) -> None:
+    def choose_look(self, name: str, step: int) -> None:
         """Choose a theme and a size of text; from now on the desktop's wishes are not followed."""
         self._computer.theme, self._computer.text_step = "light" if name == "light" else "dark", step
-        self._computer.save()
+        self._computer.save_settings()
         THEME.name, THEME.step = name, step
         self._put_on()
 
@@ -53,7 +53,7 @@ class Looks(QObject):
     def follow_desktop(self) -> None:
         """Light or dark, and how large text is, as the desktop has it, also when it changes its mind."""
         self._computer.theme, self._computer.text_step = "desktop", -1
-        self._computer.save()
+        self._computer.save_settings()
         self.desktop_changed()
 
     def desktop_changed(self) -> None:
@@ -68,5 +68,5 @@ class Looks(QObject):
         self.changing.emit()
         app = QApplication.instance()
         if isinstance(app, QApplication):
-            theme.apply(app)
+            theme.apply_theme(app)
         self.changed.emit()

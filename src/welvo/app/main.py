@@ -38,18 +38,18 @@ class Demo:
     """The Drift Gallery with its stand-ins, which live as long as the window."""
 
     def __init__(self) -> None:
-        from welvo.demo.gallery import gallery, state_file
-        from welvo.formats.rigfile import save
+        from welvo.demo.gallery import make_gallery, state_file
+        from welvo.formats.rigfile import save_rig_file
         from welvo.standins.process import StandIns
 
-        self.rig: Rig = gallery()
+        self.rig: Rig = make_gallery()
         self._folder = tempfile.TemporaryDirectory(prefix="welvo-demo-")
         file = Path(self._folder.name) / "drift-gallery.welvo"
-        save(self.rig, file)
+        save_rig_file(self.rig, file)
         self.stand_ins = StandIns(file, state_file())
 
     def stop(self) -> None:
-        self.stand_ins.stop()
+        self.stand_ins.stop_process()
         self._folder.cleanup()
 
 
@@ -59,14 +59,14 @@ def make_window(session: Session, computer: Computer, interface: str = "", state
     assert isinstance(app, QApplication)
     collect_here(app)
     put_on(computer)
-    theme.apply(app)
+    theme.apply_theme(app)
     network = Network(session, interface or computer.interface, computer.quiet)
     network.devices.passwords, network.devices.remember = load_passwords(), save_passwords
     network.output.lines = dict(computer.lines)
 
     def keep_lines(lines: dict[str, str]) -> None:
         computer.lines = lines
-        computer.save()
+        computer.save_settings()
 
     network.output.remember_lines = keep_lines
     window = Window(session, network, computer, state_folder)
@@ -109,11 +109,11 @@ def start_demo(window: Window) -> None:
     window.rehearsal.stand_ins = demo.stand_ins
     if window.network.hearing.interface != LOOPBACK:
         window.network.use_interface(LOOPBACK)
-    window.session.replace(demo.rig, None)
+    window.session.replace_rig(demo.rig, None)
     window.session.select_items(["f207"])
 
     def look() -> None:
-        problem = demo.stand_ins.failed()
+        problem = demo.stand_ins.why_failed()
         if problem:
             window.session.say(f"The demo's stand-ins ended: {problem}", "error")
 
@@ -138,7 +138,7 @@ def run(arguments: list[str]) -> int:
     notifier = _quit_on_signals(window)
     _tell_faults(window)
     window.show()
-    window.network.start()
+    window.network.start_network()
     if demo:
         start_demo(window)
     elif arguments:
@@ -147,14 +147,16 @@ def run(arguments: list[str]) -> int:
     window.on_close.append(bell.close)
     QTimer.singleShot(300, window, lambda: window.bench)  # so that the first blackout does not wait for it
     QTimer.singleShot(500, window, lambda: _know_library(session))  # not before the first picture
-    QTimer.singleShot(2500, window, collect_here(app).settle)  # nor before everything that comes with the start
+    QTimer.singleShot(
+        2500, window, collect_here(app).settle_after_start
+    )  # nor before everything that comes with the start
     if said:
         session.say(said, "warning")
-    QTimer.singleShot(0, window, window.lost.look)
+    QTimer.singleShot(0, window, window.lost.look_for_lost)
     if window.network.hearing.missing:
         QTimer.singleShot(0, window, window.output.ask_interface)
     code = app.exec()
-    window.shut()
+    window.end_everything()
     sys.excepthook, threading.excepthook = sys.__excepthook__, threading.__excepthook__
     del notifier
     return code
@@ -196,10 +198,10 @@ def _quit_on_signals(window: Window) -> QSocketNotifier:
     def leave() -> None:
         with contextlib.suppress(OSError):
             reader.recv(64)
-        if window.session.dirty:
-            window.keeper.write()
+        if window.session.has_unsaved_edits:
+            window.keeper.write_journal()
             window.keeper.keep = True  # it is waited for at the end
-        window.shut()
+        window.end_everything()
         app = QApplication.instance()
         if app:
             app.quit()

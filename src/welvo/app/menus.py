@@ -8,7 +8,7 @@ from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu, QMenuBar, QWidget
 
 from welvo.app import always_keys, commands
-from welvo.app.widgets.refusals import guarded
+from welvo.app.widgets.refusals import do_guarded
 
 
 class Menus:
@@ -27,13 +27,13 @@ class Menus:
         for menu in self.menus.values():
             menu.setToolTipsVisible(True)
         for command in commands.COMMANDS:
-            self._add(command)
+            self._add_command(command)
 
-    def _add(self, command: commands.Command) -> None:
+    def _add_command(self, command: commands.Command) -> None:
         action = QAction(self._window)
-        action.triggered.connect(lambda *_: guarded(self._window, command.act, self._window))
+        action.triggered.connect(lambda *_: do_guarded(self._window, command.act, self._window))
         action.setShortcuts([QKeySequence(k) for k in command.keys])
-        action.setToolTip(commands.tip(command.id))
+        action.setToolTip(commands.tip_of_command(command.id))
         self._window.addAction(action)
         self.actions[command.id] = action
         if command.id in ("blackout", "disarm"):
@@ -44,7 +44,7 @@ class Menus:
                 menu.addSeparator()
             menu.addAction(action)
 
-    def insert(self, words: str, menu: str, before: str, fill: Callable[[QMenu], object]) -> None:
+    def insert_menu(self, words: str, menu: str, before: str, fill: Callable[[QMenu], object]) -> None:
         """Put a menu of its own before a command of another one; `fill` is called whenever it opens."""
         made = QMenu(words, self._window)
         self.menus[menu].insertMenu(self.actions[before], made)
@@ -61,7 +61,7 @@ class Menus:
                     action.setText(words)
                 action.setEnabled(command.when(self._window))
 
-    def offered(self) -> dict[str, Callable[[], object]]:
+    def offered_commands(self) -> dict[str, Callable[[], object]]:
         """What the jump box can do: every command with words in a menu that applies now."""
         return {
             (c.shown(self._window) if c.shown else c.words): self.actions[c.id].trigger

@@ -44,10 +44,10 @@ class Doorbell:
         self._window = window
         self._server: object | None = None
         self.name = ""
-        window.session.changed.connect(lambda _: self.follow())
-        self.follow()
+        window.session.changed.connect(lambda _: self.follow_file())
+        self.follow_file()
 
-    def follow(self) -> None:
+    def follow_file(self) -> None:
         """Listen for the file that is open now."""
         path = self._window.session.path
         name = socket_name(path) if path else ""
@@ -56,9 +56,9 @@ class Doorbell:
         self.close()
         self.name = name
         if path:
-            self._listen(name)
+            self._listen_for_file(name)
 
-    def _listen(self, name: str) -> None:
+    def _listen_for_file(self, name: str) -> None:
         from PySide6.QtNetwork import QLocalServer, QLocalSocket
 
         server = QLocalServer(self._window)

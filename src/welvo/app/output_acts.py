@@ -12,8 +12,8 @@ from welvo.app.session import Session
 from welvo.app.stations import Stations
 from welvo.app.widgets import dialogs
 from welvo.app.widgets.literal import menu_words
-from welvo.app.widgets.painting import menu as popup_menu
-from welvo.live.interfaces import interfaces
+from welvo.app.widgets.painting import popup_menu as popup_menu
+from welvo.live.interfaces import list_interfaces
 
 
 class OutputActs:
@@ -24,15 +24,15 @@ class OutputActs:
         self._computer, self._stations = computer, stations
 
     def toggle_arm(self) -> None:
-        if self._network.output.armed:
-            self._network.output.disarm()
-        elif not self._network.output.arm() and self._network.output.nothing_fed:
-            self._stations.show("Bench")
+        if self._network.output.is_armed:
+            self._network.output.disarm_output()
+        elif not self._network.output.arm_output() and self._network.output.nothing_fed:
+            self._stations.show_named("Bench")
             self._stations.bench.borrowed.setFocus()
 
     def toggle_quiet(self) -> None:
         self._computer.quiet = not self._network.hearing.quiet
-        self._computer.save()
+        self._computer.save_settings()
         self._network.set_quiet(self._computer.quiet)
         self._session.say(
             "Quiet: nothing at all leaves this computer before you arm, and devices are not asked for."
@@ -42,7 +42,7 @@ class OutputActs:
 
     def ask_interface(self) -> None:
         """The interface that was used last time is not there: which one instead is for the operator to say."""
-        found = interfaces()
+        found = list_interfaces()
         wanted = dialogs.ask_which(
             self._window,
             "Interface",
@@ -58,7 +58,7 @@ class OutputActs:
 
     def fill_interfaces(self, menu: QMenu) -> None:
         menu.clear()
-        for i in interfaces():
+        for i in list_interfaces():
             action = menu.addAction(menu_words(i.label), partial(self._network.use_interface, i))
             action.setCheckable(True)
             action.setChecked(i.ip == self._network.hearing.interface.ip)

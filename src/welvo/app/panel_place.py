@@ -56,7 +56,7 @@ class PanelPlace(QObject):
         super().__init__(window)
         self._window, self._panels, self._station, self._layout = window, panels, station, layout
         self.edge = Edge()
-        self.edge.clicked.connect(self.toggle)
+        self.edge.clicked.connect(self.toggle_panel)
         self._beside = True
         """Whether the panel is shown where there is room for it."""
         self.narrow = False
@@ -65,25 +65,25 @@ class PanelPlace(QObject):
         self.edge.hide()
 
     @property
-    def shown(self) -> bool:
+    def is_shown(self) -> bool:
         return not self._panels.isHidden()
 
-    def toggle(self) -> None:
-        self._show(not self.shown)
+    def toggle_panel(self) -> None:
+        self._show_panel(not self.is_shown)
 
-    def open(self) -> None:
+    def open_panel(self) -> None:
         """Something is to be typed into the panel."""
-        if not self.shown:
-            self._show(True)
+        if not self.is_shown:
+            self._show_panel(True)
 
-    def _show(self, on: bool) -> None:
+    def _show_panel(self, on: bool) -> None:
         if not self.narrow:
             self._beside = on
         self._panels.setVisible(on)
         self.edge.setChecked(self.narrow and on)
-        self.place()
+        self.place_panel()
 
-    def fit(self) -> None:
+    def fit_to_window(self) -> None:
         """Follow the width of the window."""
         narrow = self._window.width() < NARROW
         self._panels.setFixedWidth(360 if self._window.width() >= WIDE else 300)
@@ -96,11 +96,11 @@ class PanelPlace(QObject):
             else:
                 self._layout.insertWidget(self._layout.indexOf(self.edge), self._panels)
             self.edge.setVisible(narrow)
-            self._show(not narrow and self._beside)
-        self.place()
+            self._show_panel(not narrow and self._beside)
+        self.place_panel()
 
-    def place(self) -> None:
-        if self.narrow and self.shown:
+    def place_panel(self) -> None:
+        if self.narrow and self.is_shown:
             at = self._station.mapTo(self._window, self._station.rect().topRight())
             wide = self._panels.width()
             self._panels.setGeometry(at.x() + 1 - wide, at.y(), wide, self._station.height())

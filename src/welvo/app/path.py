@@ -10,17 +10,17 @@ from welvo.app.jobs.live_path import chain_of
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
-from welvo.app.widgets.literal import literal, rows_tip
-from welvo.app.widgets.painting import CENTRE, draw_frame, fitting, text
+from welvo.app.widgets.literal import literal_text, rows_tip
+from welvo.app.widgets.painting import CENTRE, draw_frame, draw_text_line, fitting_size
 from welvo.app.widgets.theme import THEME
-from welvo.matching.planned import compared
+from welvo.matching.planned import compare_device
 from welvo.rig.buses import NO_BUS
-from welvo.rig.lookup import call, used_by
-from welvo.rig.notation import plural
+from welvo.rig.lookup import name_of_item, used_by
+from welvo.rig.notation import say_count
 from welvo.rig.plan import model_of, split_owner
 from welvo.rig.protocol import say_wire
 from welvo.rig.refs import Goto, PortRef
-from welvo.survey.path import Hop, Joint, Light, Path, path
+from welvo.survey.path import Hop, Joint, Light, Path, path_to_target
 from welvo.survey.target import Target, of_item
 
 ROLES = ("level", "universe", "feed", "device", "port", "line", "lamp")
@@ -56,50 +56,52 @@ class Ribbon(QWidget):
         self.refresh()
 
     @property
-    def shown(self) -> Path | None:
+    def path_shown(self) -> Path | None:
         return self._path
 
     def refresh(self) -> None:
-        found = self._make()
+        found = self._make_path()
         if found != self._path:
             self._path = found
             self._rects = []  # where the former path's hops were painted says nothing of this one's
             self._focus = min(self._focus, max(0, len(found.hops) - 1) if found else 0)
             self.update()
 
-    def _make(self) -> Path | None:
+    def _make_path(self) -> Path | None:
         s = self._session
         kind = s.selection.kind
-        if kind == "port" and s.selection.lamp and (lamp := self._lamp()):
+        if kind == "port" and s.selection.lamp and (lamp := self._lamp_target()):
             return chain_of(s, self._network, lamp, self.which_feed)
         if kind == "item" and len(s.selection.ids) > 1:
-            return self._many(s.selection.ids)
+            return self._path_of_many(s.selection.ids)
         if kind in ("device", "port"):
-            return self._device(s.selection.first)
+            return self._path_of_device(s.selection.first_selected)
         if kind in ("universe", "feed"):
-            uid = s.selection.first if kind == "universe" else s.rig.feeds[s.selection.first].universe
-            return self._universe(uid)
-        if kind == "profile" and s.selection.first in s.rig.profiles:
-            return self._profile(s.selection.first)
-        target = s.target()
+            uid = s.selection.first_selected if kind == "universe" else s.rig.feeds[s.selection.first_selected].universe
+            return self._path_of_universe(uid)
+        if kind == "profile" and s.selection.first_selected in s.rig.profiles:
+            return self._path_of_profile(s.selection.first_selected)
+        target = s.target_of_path()
         if target is None:
             return None
         return chain_of(s, self._network, target, self.which_feed)
 
-    def _lamp(self) -> Target | None:
+    def _lamp_target(self) -> Target | None:
         """The fixture that the selected lamp of a port is."""
         s = self._session
-        pairs = s.paired(PortRef(*s.selection.ids[:2]))
+        pairs = s.pairs_on_port(PortRef(*s.selection.ids[:2]))
         found = next((p for p in pairs if p.lamp and p.lamp.uid == s.selection.lamp), None)
         return of_item(s.index, found.fixture) if found and found.fixture and not found.doubt else None
 
-    def _many(self, ids: tuple[str, ...]) -> Path:
+    def _path_of_many(self, ids: tuple[str, ...]) -> Path:
         """Counts where many items are selected; each joint shows its worst member."""
         s = self._session
         index = s.index
         worst = {"differs": 5, "upstream": 4, "unknown": 3, "claimed": 2, "silent": 1, "matches": 0}
-        now, light = s.now(), Light(armed=self._network.output.armed)
-        chains = [path(index, s.observed, of_item(index, k), now, light, in_every_way=False) for k in ids[:200]]
+        now, light = s.now(), Light(armed=self._network.output.is_armed)
+        chains = [
+            path_to_target(index, s.observed, of_item(index, k), now, light, in_every_way=False) for k in ids[:200]
+        ]
         longest = max(chains, key=lambda c: len(c.hops))
         hops: list[Hop] = []
         joints: list[Joint] = []
@@ -116,50 +118,50 @@ class Ribbon(QWidget):
                     max((c.joints[n - 1] for c in chains if n - 1 < len(c.joints)), key=lambda j: worst[j.mark])
                 )
         return Path(
-            plural(len(ids), "item"),
-            ", ".join(call(s.rig, i) for i in ids[:4]) + (" …" if len(ids) > 4 else ""),
+            say_count(len(ids), "item"),
+            ", ".join(name_of_item(s.rig, i) for i in ids[:4]) + (" …" if len(ids) > 4 else ""),
             tuple(hops),
             tuple(joints),
         )
 
-    def _profile(self, pid: str) -> Path | None:
+    def _path_of_profile(self, pid: str) -> Path | None:
         """Where the fixtures of a profile are: counts along the way, worst joints."""
         s = self._session
         users = used_by(s.rig, pid)
         if not users:
             return None
-        many = self._many(tuple(users))
-        return Path(s.rig.profiles[pid].code, f"{plural(len(users), 'fixture')} of it", many.hops, many.joints)
+        many = self._path_of_many(tuple(users))
+        return Path(s.rig.profiles[pid].code, f"{say_count(len(users), 'fixture')} of it", many.hops, many.joints)
 
-    def _universe(self, uid: str) -> Path:
+    def _path_of_universe(self, uid: str) -> Path:
         s = self._session
         universe = s.rig.universes[uid]
-        target, light = Target("", 0, uid, 1, str(universe.number)), Light(armed=self._network.output.armed)
-        chain = path(s.index, s.observed, target, s.now(), light, self.which_feed)
-        items = {x.key for x in s.index.on(uid)}
+        target, light = Target("", 0, uid, 1, str(universe.number)), Light(armed=self._network.output.is_armed)
+        chain = path_to_target(s.index, s.observed, target, s.now(), light, self.which_feed)
+        items = {x.key for x in s.index.spans_on_universe(uid)}
         hops = [
-            Hop(h.role, str(universe.number), plural(len(items), "item"), h.goes_to) if h.role == "universe" else h
+            Hop(h.role, str(universe.number), say_count(len(items), "item"), h.goes_to) if h.role == "universe" else h
             for h in chain.hops
         ]
         return Path(
             f"{universe.number}", universe.name or "universe", tuple(hops), chain.joints, chain.ways, "", chain.feeds
         )
 
-    def _device(self, device_id: str) -> Path | None:
-        from welvo.settings.compare import differing
+    def _path_of_device(self, device_id: str) -> Path | None:
+        from welvo.settings.compare import lines_that_differ
 
         s = self._session
         device = s.rig.devices.get(device_id)
         if device is None:
             return None
         taken = {p.feed: s.rig.feeds[p.feed] for p in device.ports.values() if p.feed in s.rig.feeds}
-        streams = [v for k, v in s.index.cables.streams.items() if k[0] == device_id]
+        streams = [v for k, v in s.index.cables_and_sums.streams.items() if k[0] == device_id]
         through = {n for v in streams for n, _ in v.used}
         taken |= {k: f for k, f in s.rig.feeds.items() if through and s.rig.universes[f.universe].number in through}
         feeds = list(taken.values())
         numbers = sorted({s.rig.universes[f.universe].number for f in feeds} | through)
-        lines = compared(s.index, s.observed, device_id, s.now())
-        off = [x for x in differing(lines) if x.port]
+        lines = compare_device(s.index, s.observed, device_id, s.now())
+        off = [x for x in lines_that_differ(lines) if x.port]
         heard = device.ip in s.observed.heard
         label = (
             s.selection.ids[1] if len(s.selection.ids) > 1 else (off[0].port if off else next(iter(device.ports), ""))
@@ -170,7 +172,7 @@ class Ribbon(QWidget):
         hops = [
             Hop(
                 "universes",
-                " and ".join(map(str, numbers)) if len(numbers) < 3 else plural(len(numbers), "universe"),
+                " and ".join(map(str, numbers)) if len(numbers) < 3 else say_count(len(numbers), "universe"),
                 "",
                 Goto("patch", ""),
             ),
@@ -189,17 +191,17 @@ class Ribbon(QWidget):
             Hop(
                 "port",
                 label or "–",
-                (f"{plural(len(off), 'setting')} differ" if len(off) > 1 else "1 setting differs") if off else "",
+                (f"{say_count(len(off), 'setting')} differ" if len(off) > 1 else "1 setting differs") if off else "",
                 Goto("port", device_id, label),
             ),
         ]
         attached = {k for v in streams for p in v.pieces for k in (p.key, *p.segment.fixtures) if k}
-        on = len(attached | {x.key for f in feeds for x in s.index.on(f.universe)})
+        on = len(attached | {x.key for f in feeds for x in s.index.spans_on_universe(f.universe)})
         gear = sum(len((p.bus or NO_BUS).gear) for p in device.ports.values())
         if gear:
             hops.append(Hop("gear", f"{gear} gear", "on all its buses", Goto("bus", device_id, label)))
         else:
-            hops.append(Hop("lamps", plural(on, "item"), "on all its ports", Goto("patch", "")))
+            hops.append(Hop("lamps", say_count(on, "item"), "on all its ports", Goto("patch", "")))
         joints = [Joint("matches"), Joint("matches" if heard else "unknown")]
         by_key = {x.key: x for x in lines}
         universe = by_key.get(f"{label}.universe")
@@ -213,7 +215,7 @@ class Ribbon(QWidget):
 
     # ---- painting
 
-    def _layout(self) -> None:
+    def _lay_out_hops(self) -> None:
         path_ = self._path
         self._rects = []
         if not path_:
@@ -241,20 +243,20 @@ class Ribbon(QWidget):
         p.fillRect(0, 0, self.width(), 1, THEME.color("edge"))
         path_ = self._path
         if not path_:
-            self._empty(p)
+            self._draw_empty(p)
             return
-        text(p, QRectF(16, 8, 128, 16), "Path of", "quiet", 11)
-        size = fitting(path_.target, 126, (22, 16, 13))
-        text(p, QRectF(16, 24, 128, 28), path_.target, size=size, bold=True)
-        text(p, QRectF(16, 54, 126, 18), path_.name, "quiet", 11)
-        self._layout()
+        draw_text_line(p, QRectF(16, 8, 128, 16), "Path of", "quiet", 11)
+        size = fitting_size(path_.target, 126, (22, 16, 13))
+        draw_text_line(p, QRectF(16, 24, 128, 28), path_.target, size=size, bold=True)
+        draw_text_line(p, QRectF(16, 54, 126, 18), path_.name, "quiet", 11)
+        self._lay_out_hops()
         for i, (hop, r) in enumerate(zip(path_.hops, self._rects)):
-            self._hop(p, hop, r, i)
+            self._draw_hop(p, hop, r, i)
             if i < len(path_.joints):
                 nxt = self._rects[i + 1]
-                self._joint(p, path_.joints[i], QRectF(r.right(), 10, nxt.left() - r.right(), 64))
+                self._draw_joint(p, path_.joints[i], QRectF(r.right(), 10, nxt.left() - r.right(), 64))
 
-    def _hop(self, p: QPainter, hop: Hop, r: QRectF, i: int) -> None:
+    def _draw_hop(self, p: QPainter, hop: Hop, r: QRectF, i: int) -> None:
         here = hop.goes_to.kind == {
             "Patch": "universe",
             "Devices": "device",
@@ -270,62 +272,62 @@ class Ribbon(QWidget):
             2 if self.hasFocus() and i == self._focus else 1,
         )
         if r.width() < 40:
-            text(p, r.adjusted(0, 0, 0, -20), hop.role[:1], "quiet", 11, align=CENTRE)
+            draw_text_line(p, r.adjusted(0, 0, 0, -20), hop.role[:1], "quiet", 11, align=CENTRE)
             return
         inner = r.adjusted(10, 0, -6, 0)
-        text(p, QRectF(inner.left(), r.top() + 6, inner.width(), 16), hop.role, "quiet", 11)
-        size = fitting(hop.value, inner.width())
-        text(
+        draw_text_line(p, QRectF(inner.left(), r.top() + 6, inner.width(), 16), hop.role, "quiet", 11)
+        size = fitting_size(hop.value, inner.width())
+        draw_text_line(
             p, QRectF(inner.left(), r.top() + 22, inner.width(), 22), hop.value, size=size, bold=True, elide=size == 11
         )
-        text(p, QRectF(inner.left(), r.top() + 44, inner.width(), 16), hop.fact, "quiet", 11)
+        draw_text_line(p, QRectF(inner.left(), r.top() + 44, inner.width(), 16), hop.fact, "quiet", 11)
 
-    def _joint(self, p: QPainter, joint: Joint, r: QRectF) -> None:
+    def _draw_joint(self, p: QPainter, joint: Joint, r: QRectF) -> None:
         loud = joint.mark == "differs"
         y = r.center().y()
         if loud and r.width() > 40:
             p.fillRect(r, THEME.color("error_wash"))
-            text(
+            draw_text_line(
                 p,
                 QRectF(r.left() + 2, r.top() + 4, r.width() - 4, 18),
                 joint.sends,
-                size=fitting(joint.sends, r.width() - 4, (13, 11)),
+                size=fitting_size(joint.sends, r.width() - 4, (13, 11)),
                 bold=True,
                 align=CENTRE,
             )
-            text(
+            draw_text_line(
                 p,
                 QRectF(r.left() + 2, r.bottom() - 22, r.width() - 4, 18),
                 joint.takes,
-                size=fitting(joint.takes, r.width() - 4, (13, 11)),
+                size=fitting_size(joint.takes, r.width() - 4, (13, 11)),
                 bold=True,
                 align=CENTRE,
             )
         p.setPen(QPen(THEME.color("error" if loud else "edge"), 2 if loud else 1.5))
         p.drawLine(int(r.left()), int(y), int(r.center().x() - 9), int(y))
         p.drawLine(int(r.center().x() + 9), int(y), int(r.right()), int(y))
-        marks.draw(p, joint.mark, r.center().x() - 6, y - 6, 12)
+        marks.draw_mark(p, joint.mark, r.center().x() - 6, y - 6, 12)
 
-    def _empty(self, p: QPainter) -> None:
-        text(p, QRectF(16, 8, 128, 16), "Path", "quiet", 11)
-        text(p, QRectF(16, 26, 128, 20), "select anything")
-        text(p, QRectF(16, 48, 128, 16), "to see its way out", "quiet", 11)
+    def _draw_empty(self, p: QPainter) -> None:
+        draw_text_line(p, QRectF(16, 8, 128, 16), "Path", "quiet", 11)
+        draw_text_line(p, QRectF(16, 26, 128, 20), "select anything")
+        draw_text_line(p, QRectF(16, 48, 128, 16), "to see its way out", "quiet", 11)
         wide = (self.width() - 148 - 16 - 28 * (len(ROLES) - 1)) / len(ROLES)
         for n, role in enumerate(ROLES):
             r = QRectF(148 + n * (wide + 28), 10, wide, 64)
             draw_frame(p, r, None, "line", 4, 1, dashed=True)
-            text(p, QRectF(r.left() + 10, r.top() + 6, wide - 12, 16), role, "quiet", 11)
+            draw_text_line(p, QRectF(r.left() + 10, r.top() + 6, wide - 12, 16), role, "quiet", 11)
             if n:
                 p.setPen(QPen(THEME.color("line"), 1))
                 p.drawLine(int(r.left() - 28), 42, int(r.left()), 42)
 
     # ---- acting
 
-    def _at(self, x: float) -> int:
+    def _hop_at(self, x: float) -> int:
         return next((i for i, r in enumerate(self._rects) if r.left() <= x <= r.right()), -1)
 
     def mouseMoveEvent(self, e: QMouseEvent) -> None:
-        i = self._at(e.position().x())
+        i = self._hop_at(e.position().x())
         self.setCursor(Qt.CursorShape.PointingHandCursor if i >= 0 else Qt.CursorShape.ArrowCursor)
         if self._path and i >= 0:
             hop = self._path.hops[i]
@@ -345,12 +347,14 @@ class Ribbon(QWidget):
                 words = f"{joint.sends}, {joint.takes}: " if joint.sends else ""
                 QToolTip.showText(
                     e.globalPosition().toPoint(),
-                    literal(words + marks.WORDS[joint.mark] + (f" ({joint.word})" if joint.word else "")),
+                    literal_text(
+                        words + marks.WORDS[joint.mark] + (f" ({joint.word_for_joint})" if joint.word_for_joint else "")
+                    ),
                     self,
                 )
 
     def mousePressEvent(self, e: QMouseEvent) -> None:
-        i = self._at(e.position().x())
+        i = self._hop_at(e.position().x())
         if self._path and i >= 0:
             self._focus = i
             self.go.emit(self._path.hops[i].goes_to)

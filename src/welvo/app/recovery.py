@@ -21,7 +21,7 @@ AT_THE_END = 5.0
 
 
 class Keeper(QObject):
-    """Writes while the rig differs from its file; `discard` when it was saved or given up on purpose."""
+    """Writes while the rig differs from its file; `discard_journal` when it was saved or given up on purpose."""
 
     def __init__(self, session: Session, folder: Path) -> None:
         super().__init__()
@@ -35,39 +35,39 @@ class Keeper(QObject):
         """True when the program is being ended from outside: the journal must stay for the next start."""
         self._writer = Newest("journal", self.faults)
         self._timer = QTimer(self, singleShot=True, interval=DELAY)
-        self._timer.timeout.connect(self.write)
+        self._timer.timeout.connect(self.write_journal)
         session.changed.connect(self._on_change)
 
     def _on_change(self, _: object) -> None:
-        if not self._session.dirty:
-            self.discard()
+        if not self._session.has_unsaved_edits:
+            self.discard_journal()
         elif not self._timer.isActive():
             self._timer.start()
 
-    def write(self) -> None:
+    def write_journal(self) -> None:
         """Have the present rig written: a rig is a value, so it cannot change meanwhile."""
         rig, path = self._session.rig, self._session.path
 
         def work() -> None:
             try:
-                self.journal.write(rig, path, time.time())
+                self.journal.write_journal(rig, path, time.time())
                 self.problem = ""
             except RigFileError as e:
                 self.problem = str(e)
 
-        self._writer.put(work)
+        self._writer.put_job(work)
 
-    def discard(self) -> None:
+    def discard_journal(self) -> None:
         self._timer.stop()
         if not self.keep:
-            self._writer.put(self.journal.discard)
+            self._writer.put_job(self.journal.discard_journal)
 
-    def settle(self, seconds: float = AT_THE_END) -> bool:
+    def wait_until_settled(self, seconds: float = AT_THE_END) -> bool:
         """Wait until what was asked for stands on disk."""
-        return self._writer.settle(seconds)
+        return self._writer.wait_until_settled(seconds)
 
     def close(self) -> None:
         """The end of the window: the journal goes, or stays for the next start when it is kept."""
-        self.discard()
+        self.discard_journal()
         with contextlib.suppress(RuntimeError):
-            self._writer.stop(AT_THE_END)
+            self._writer.finish_and_stop(AT_THE_END)

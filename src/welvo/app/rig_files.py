@@ -12,8 +12,8 @@ from welvo.app.computer import Computer
 from welvo.app.disk import Newest, wait_for
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs
-from welvo.app.widgets.literal import literal, menu_words, visible
-from welvo.app.widgets.refusals import guarded
+from welvo.app.widgets.literal import literal_text, menu_words, visible_letters
+from welvo.app.widgets.refusals import do_guarded
 from welvo.app.widgets.start import Start
 from welvo.formats.files import (
     ChangedOnDisk,
@@ -25,7 +25,7 @@ from welvo.formats.files import (
     shown_name,
     text_to_path,
 )
-from welvo.formats.rigfile import save as write_rig
+from welvo.formats.rigfile import save_rig_file as write_rig
 from welvo.live.worker import Faults
 from welvo.rig.document import Rig
 from welvo.rig.edits import rename_rig
@@ -52,14 +52,14 @@ class RigFiles(QObject):
 
     def close(self) -> None:
         """Finish what is being saved."""
-        self._saver.stop(60.0)
+        self._saver.finish_and_stop(60.0)
 
     # ---- leaving and opening
 
     def may_leave(self) -> bool:
         """Ask what to do with a rig that is not saved. False means stay."""
         self._session.commit_pending()
-        if not self._session.dirty:
+        if not self._session.has_unsaved_edits:
             return True
         wanted = dialogs.ask_act(
             self._window,
@@ -72,7 +72,7 @@ class RigFiles(QObject):
 
     def begin_new(self) -> None:
         if self.may_leave():
-            self._session.replace(Rig(), None)
+            self._session.replace_rig(Rig(), None)
 
     def ask_open(self) -> None:
         if self.may_leave():
@@ -84,10 +84,10 @@ class RigFiles(QObject):
 
     def open(self, path: Path) -> bool:
         """Open a file in place of the present rig; what cannot be opened changes nothing."""
-        if not self._session.open(path):
+        if not self._session.open_file(path):
             return False
-        self._computer.remember(path)
-        self._computer.save()
+        self._computer.remember_file(path)
+        self._computer.save_settings()
         return True
 
     def fill_recent(self, menu: QMenu) -> None:
@@ -95,7 +95,7 @@ class RigFiles(QObject):
         menu.clear()
         for path in self._recent():
             entry = menu.addAction(menu_words(shown_name(path)), partial(self.open_recent, path))
-            entry.setToolTip(literal(path_to_text(path)))
+            entry.setToolTip(literal_text(path_to_text(path)))
         if not self._computer.recent:
             menu.addAction("nothing opened yet").setEnabled(False)
 
@@ -116,7 +116,7 @@ class RigFiles(QObject):
         nothing = not (rig.profiles or rig.fixtures or rig.elements or rig.devices or self._session.path)
         for start in self._starts:
             if nothing:
-                start.offer(self._recent())
+                start.offer_recent(self._recent())
             start.setVisible(nothing)
 
     def _recent(self) -> list[Path]:
@@ -127,18 +127,18 @@ class RigFiles(QObject):
 
     # ---- taking in
 
-    def take(self, files: list[Path]) -> None:
+    def take_dropped(self, files: list[Path]) -> None:
         """Open a rig, take profiles into the rig; of anything else is said what it is not."""
         rigs = [f for f in files if f.suffix.lower() in RIGS]
         profiles = [f for f in files if f.suffix.lower() in PROFILES]
         tables = [f for f in files if f.suffix.lower() in TABLES]
         others = [f for f in files if f not in rigs and f not in profiles and f not in tables]
         if others:
-            name = visible(others[0].name)
+            name = visible_letters(others[0].name)
             words = f"{name} is no rig (.welvo, .json), no profile (.gdtf, .csv, .txt), no table and no scene."
             self._session.say(words, "warning")
         elif tables and len(files) == 1:
-            guarded(self._window, self.import_file, tables[0])
+            do_guarded(self._window, self.import_file, tables[0])
         elif len(rigs) > 1 or tables or (rigs and profiles):
             self._session.say("Drop one rig, or profiles for the one that is open.", "warning")
         elif rigs:
@@ -147,7 +147,7 @@ class RigFiles(QObject):
             from welvo.app.profiles.library import import_profile
 
             for file in profiles:
-                guarded(self._window, import_profile, self._session, file)
+                do_guarded(self._window, import_profile, self._session, file)
 
     def ask_import(self) -> None:
         kinds = "What can be imported (*.csv *.xlsx *.ods *.mvr *.gdtf);;All files (*)"
@@ -189,7 +189,7 @@ class RigFiles(QObject):
             self._window,
             "Rename the rig",
             "What this installation is called.",
-            lambda name: self._session.edit(rename_rig, name.strip()),
+            lambda name: self._session.make_edit(rename_rig, name.strip()),
             value=self._session.rig.name,
             go="Rename",
         )
@@ -210,7 +210,7 @@ class RigFiles(QObject):
         if path is None:
             self.save_as()
             return
-        rig, expected = session.rig, session.expected(path)
+        rig, expected = session.rig, session.expected_on_disk(path)
 
         def work() -> None:
             now = expected
@@ -224,7 +224,7 @@ class RigFiles(QObject):
                 self._followed_by[now] = outcome
             self._ended.emit((rig, path, outcome))
 
-        self._saver.put(work)
+        self._saver.put_job(work)
 
     def _saved_soon(self, what: tuple[Rig, Path, object]) -> None:
         rig, path, outcome = what
@@ -250,9 +250,9 @@ class RigFiles(QObject):
         return self._save_to(path, over=True)
 
     def _save_to(self, path: Path, over: bool = False) -> bool:
-        wait_for(lambda: self._saver.settle(60.0))
+        wait_for(lambda: self._saver.wait_until_settled(60.0))
         try:
-            if not self._session.save(path, over):
+            if not self._session.save_file(path, over):
                 return False
         except ChangedOnDisk as e:
             return self._save_beside(path, str(e))
@@ -275,6 +275,6 @@ class RigFiles(QObject):
         return wanted == "keep" and self._save_to(other, over=True)
 
     def _say_saved(self, path: Path) -> None:
-        self._computer.remember(path)
-        self._computer.save()
+        self._computer.remember_file(path)
+        self._computer.save_settings()
         self._session.say(f"Saved as {shown_name(path)}.")

@@ -69,7 +69,7 @@ class JobRunner:
         self, owner: object, make: Callable[[], Coroutine[Any, Any, T]], then: Callable[[Job[T]], None]
     ) -> Job[T]:
         """Begin a coroutine. `then` is called with the job in the window's thread once it is over."""
-        job = Job(self._jobs.start(make), owner, then)
+        job = Job(self._jobs.start_coroutine(make), owner, then)
         self._running.append(job)
         return job
 

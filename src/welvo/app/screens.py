@@ -21,7 +21,7 @@ from welvo.app.session import Selection, Session
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.window import Window
 from welvo.buses.edits import toggle_group
-from welvo.formats.rigfile import save
+from welvo.formats.rigfile import save_rig_file
 from welvo.formats.versions import name_version
 from welvo.matching.lamps import bind_all
 from welvo.patience import Limit
@@ -29,7 +29,7 @@ from welvo.rig import edits
 from welvo.rig.profile import Spot
 from welvo.rig.refs import Goto
 from welvo.runs.edits import change_segment
-from welvo.settings.compare import differing
+from welvo.settings.compare import lines_that_differ
 from welvo.standins.process import StandIns
 
 
@@ -78,13 +78,13 @@ def front_places(cells: int = 14) -> list[QPointF]:
 
 
 def _profiles(w: Window) -> None:
-    w.session.select(Selection("profile", ("p5",)))
+    w.session.change_selection(Selection("profile", ("p5",)))
     w.show_station("Profiles")
-    w.profiles.ruler.pick(0, 8)
+    w.profiles.ruler.pick_slot(0, 8)
 
 
 def _face(w: Window) -> QDialog:
-    w.session.select(Selection("profile", ("p5",)))
+    w.session.change_selection(Selection("profile", ("p5",)))
     dialog = FaceEditor(w.profiles.mode, None, w)  # type: ignore[arg-type]
     with tempfile.TemporaryDirectory() as folder:
         picture = Path(folder) / "front.png"
@@ -94,7 +94,7 @@ def _face(w: Window) -> QDialog:
     wait()
     for first, last in ((0, 6), (7, 13)):
         dialog.canvas.selected = set(range(first + 1, last + 2))
-        dialog.canvas.series([on_picture(dialog, front_places()[n]) for n in (first, last)])
+        dialog.canvas.place_in_series([on_picture(dialog, front_places()[n]) for n in (first, last)])
     dialog.set_tool("Number")
     dialog.canvas.clicked = [1, 8, 2, 9]
     return dialog
@@ -118,11 +118,11 @@ def _runs(w: Window) -> None:
     w.patch.panel.close_form()
     w.patch.show_page("Tapes")
     w.go(Goto("run", device_named(w, "PENSTOCK"), "1"))
-    w.runs.pick("1", 1, 18)
+    w.runs.pick_place("1", 1, 18)
 
 
 def _runs_bridge(w: Window) -> None:
-    w.runs.pick("6", 2, 0)
+    w.runs.pick_place("6", 2, 0)
 
 
 def device_named(w: Window, name: str) -> str:
@@ -140,32 +140,32 @@ def _findings(w: Window) -> None:
 def _penstock(w: Window) -> str:
     """The pixel controller, with three settings that it does not have as planned."""
     while w.session.history.undo_label:
-        w.session.undo()
+        w.session.undo_edit()
     found = next(k for k, d in w.session.rig.devices.items() if d.name == "PENSTOCK")
-    w.session.edit(edits.plan_setting, found, "description", "Under the drum")
-    w.session.edit(edits.plan_setting, found, "6.brightness", 60)
-    w.session.edit(change_segment, found, "1", 1, fold=5)
+    w.session.make_edit(edits.plan_setting, found, "description", "Under the drum")
+    w.session.make_edit(edits.plan_setting, found, "6.brightness", 60)
+    w.session.make_edit(change_segment, found, "1", 1, fold=5)
     w.go(Goto("device", found))
     return found
 
 
 def _devices(w: Window) -> None:
     if w.drawer.isVisible():
-        w.drawer.toggle()
+        w.drawer.toggle_drawer()
     _penstock(w)
-    wait(lambda: len(differing(w.devices.settings.lines)) == 3, 8)
+    wait(lambda: len(lines_that_differ(w.devices.settings.lines)) == 3, 8)
 
 
 def _lamps(w: Window) -> None:
     """The lamps of a port after a search: one in another mode, one never addressed, one without power."""
     while w.session.history.undo_label:
-        w.session.undo()
+        w.session.undo_edit()
     found = next(k for k, d in w.session.rig.devices.items() if d.name == "WEIR-2")
     w.go(Goto("lamps", found, "A"))
     page = w.devices.lamps
     page.search.click()
     wait(lambda: bool(page.pairs) and not page.work.searches, 15)
-    w.session.edit(bind_all, page.pairs)
+    w.session.make_edit(bind_all, page.pairs)
     short = next(p for p in page.pairs if p.lamp and p.lines and p.lines[1].mark == "differs")
     page.list.picked.emit(short.lamp.uid if short.lamp else 0)
     wait(seconds=1.5, condition=lambda: False)
@@ -177,16 +177,16 @@ def _bus(w: Window) -> None:
     w.go(Goto("bus", found, "BUS 1"))
     page = w.devices.bus
     page.search.click()
-    wait(lambda: page.ref not in page.work.progress and bool(page.places[0].seen), 20)
+    wait(lambda: page.bus_shown not in page.work.progress and bool(page.places[0].seen), 20)
     page.board.moved.emit(3, 5)
     page.board.picked.emit(11)
 
 
 def _bus_groups(w: Window) -> None:
     page = w.devices.bus
-    page.work.unstage(page.ref)
-    w.session.edit(toggle_group, page.ref, 2, 4)
-    w.session.edit(toggle_group, page.ref, 4, 0)
+    page.work.drop_staged(page.bus_shown)
+    w.session.make_edit(toggle_group, page.bus_shown, 2, 4)
+    w.session.make_edit(toggle_group, page.bus_shown, 4, 0)
     page.show_page("Groups")
     page.groups.picked.emit(2)
 
@@ -195,7 +195,7 @@ def _bus_initialise(w: Window) -> None:
     """The warning before all gear gets new addresses, over the window."""
     page = w.devices.bus
     page.show_page("Board")
-    w.session.select(Selection("port", (page.device_id, page.port)))
+    w.session.change_selection(Selection("port", (page.device_id, page.port)))
     wait()
 
     def draw() -> None:
@@ -214,11 +214,11 @@ def _bus_initialise(w: Window) -> None:
 
 def _find(w: Window) -> QDialog:
     """The same controller as it comes out of its box, at its factory address."""
-    w.looks.choose("dark", 0)
-    STAND_INS[0].stop()
+    w.looks.choose_look("dark", 0)
+    STAND_INS[0].stop_process()
     folder = tempfile.mkdtemp(prefix="welvo-screens-")
     file, state = Path(folder) / "rig.welvo", Path(folder) / "state.toml"
-    save(w.session.rig, file)
+    save_rig_file(w.session.rig, file)
     state.write_text('["127.0.0.50"]\ninstead = "127.0.1.12"\n')
     STAND_INS[0] = StandIns(file, state)
     STAND_INS[0].wait_ready()
@@ -232,67 +232,67 @@ def _find(w: Window) -> QDialog:
 def _bench(w: Window) -> None:
     w.session.select_items(["f207"])
     w.show_station("Bench")
-    w.network.output.arm()
-    w.network.meant.levels.hold(["f207"], "Dimmer", 1.0)
-    w.network.meant.levels.hold(["f207"], "Shutter1", 247 / 255)
-    w.network.meant.levels.hold(["f207"], "ColorAdd_G", 1.0)
-    w.network.meant.levels.hold(["f207"], "ColorAdd_B", 0.4)
-    w.network.meant.touch()
+    w.network.output.arm_output()
+    w.network.meant.levels.hold_function(["f207"], "Dimmer", 1.0)
+    w.network.meant.levels.hold_function(["f207"], "Shutter1", 247 / 255)
+    w.network.meant.levels.hold_function(["f207"], "ColorAdd_G", 1.0)
+    w.network.meant.levels.hold_function(["f207"], "ColorAdd_B", 0.4)
+    w.network.meant.note_touched()
     wait(seconds=2.0, condition=lambda: False)
 
 
 def _bench_wire(w: Window) -> None:
-    w.bench.cycles.stop()
+    w.bench.cycles.stop_cycle()
     w.bench.show_page("Wire")
     w.bench.wire.tick(fresh=True)
-    w.bench.wire._pick(("sacn", 6))
+    w.bench.wire._pick_wire(("sacn", 6))
     wait(seconds=1.5, condition=lambda: False)
 
 
 def _sheets_ready(w: Window) -> None:
     station = w.sheets
-    wait(lambda: not station.busy and station.preview.drawn(), 15)
+    wait(lambda: not station.is_making and station.preview.is_drawn(), 15)
 
 
 def _sheets(w: Window) -> None:
-    w.network.output.disarm()
-    w.network.meant.levels.release()
+    w.network.output.disarm_output()
+    w.network.meant.levels.release_items()
     while w.session.history.undo_label:
-        w.session.undo()
+        w.session.undo_edit()
     s = w.session
-    s.edit(name_version, "Issue 1", "Ines", "to the crew, before the drum was hung", s.today() - 86_400)
+    s.make_edit(name_version, "Issue 1", "Ines", "to the crew, before the drum was hung", s.clock_time() - 86_400)
     w.show_station("Sheets")
-    w.sheets.choose("patch")
+    w.sheets.choose_sheet("patch")
     _sheets_ready(w)
 
 
 def _sheet_labels(w: Window) -> None:
     w.session.select_items([k for k, f in w.session.rig.fixtures.items() if f.profile in ("p3", "p4")])
     w.sheets.choices.only_selected = True
-    w.sheets.choose("labels")
+    w.sheets.choose_sheet("labels")
     _sheets_ready(w)
 
 
 def _sheet_map(w: Window) -> None:
-    w.looks.choose("light", 0)
+    w.looks.choose_look("light", 0)
     w.sheets.choices.only_selected = False
     w.sheets.choices.about = "3"
-    w.sheets.choose("map")
+    w.sheets.choose_sheet("map")
     w.session.select_items(["f207"])
     _sheets_ready(w)
 
 
 def _versions(w: Window) -> None:
-    w.looks.choose("dark", 0)
+    w.looks.choose_look("dark", 0)
     s = w.session
-    s.edit(edits.move, "f207", 0, "u3", 431)
-    s.edit(edits.remove_items, ["f118b"])
-    s.edit(edits.set_field, ["f102", "f103"], "Circuit", ["C2"])
-    s.edit(edits.set_fixtures, "hang", {"f321": {"spot": (8.0, 13.0, 2.6)}})
+    s.make_edit(edits.move_item, "f207", 0, "u3", 431)
+    s.make_edit(edits.take_out_items, ["f118b"])
+    s.make_edit(edits.set_field, ["f102", "f103"], "Circuit", ["C2"])
+    s.make_edit(edits.set_fixtures, "hang", {"f321": {"spot": (8.0, 13.0, 2.6)}})
     found = next(k for k, d in s.rig.devices.items() if d.name == "PENSTOCK")
-    s.edit(change_segment, found, "1", 1, fold=5)
+    s.make_edit(change_segment, found, "1", 1, fold=5)
     w.sheets.show_page("Versions")
-    w.sheets.versions.choose(next(iter(s.rig.versions)), "now")
+    w.sheets.versions.choose_versions(next(iter(s.rig.versions)), "now")
     w.sheets.versions.differences.selectRow(2)
 
 
@@ -300,7 +300,7 @@ def _positions(w: Window) -> None:
     w.show_station("Patch")
     w.patch.show_page("Positions")
     w.session.select_items([f"f{n}" for n in range(601, 609)])
-    w.patch.positions.plan.fit()
+    w.patch.positions_page.plan.fit_everything()
 
 
 SHOTS: dict[str, Callable[[Window], QWidget | None]] = {
@@ -353,22 +353,24 @@ def main(folder: Path, only: list[str] | None = None, size: tuple[int, int] = (1
             window = make_window(Session(demo.rig), computer, "127.0.0.1", Path(state))
             window.resize(1280, 800)  # the screen that draws may be smaller
             window.show()
-            window.network.start()
-            heard = wait(lambda: len(window.session.observed.heard) > 3 and "DEV-02" in window.session.report.codes, 15)
+            window.network.start_network()
+            heard = wait(
+                lambda: len(window.session.observed.heard) > 3 and "DEV-02" in window.session.report.codes_found, 15
+            )
             for name, act in SHOTS.items():
                 shown = act(window)
                 window.message.hide()
                 wait()
-                of = window.ribbon.shown.target if window.ribbon.shown else ""
+                of = window.ribbon.path_shown.target if window.ribbon.path_shown else ""
                 if of != SHOWN[name]:
                     raise RuntimeError(f"the picture {name} is of {of or 'nothing'}, not of {SHOWN[name]}")
                 if not only or name in only:
                     (OVER.get(name) or (shown or window).grab()).save(str(folder / f"{name}.png"))
                 if shown is not None:
                     shown.close()
-            window.shut()
+            window.end_everything()
         finally:
-            STAND_INS[0].stop()
+            STAND_INS[0].stop_process()
             demo.stop()
     return 0 if heard else 1
 

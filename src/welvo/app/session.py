@@ -14,15 +14,15 @@ from welvo.app.disk import wait_for
 from welvo.checks.checker import Checker, Report
 from welvo.formats.files import ChangedOnDisk, RigFileError, Stamp
 from welvo.formats.rigfile import open_rig
-from welvo.formats.rigfile import save as write_rig
-from welvo.matching.lamps import Pair, paired
+from welvo.formats.rigfile import save_rig_file as write_rig
+from welvo.matching.lamps import Pair, pairs_on_port
 from welvo.observed.values import NOTHING, Event, Observed, Written
 from welvo.patch.index import Followed, Index, Taker
 from welvo.patience import clock_moved, steady
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Edit, Rig, everything
+from welvo.rig.document import Change, Edit, Rig, change_of_everything
 from welvo.rig.history import History
-from welvo.rig.notation import thousands
+from welvo.rig.notation import say_thousands
 from welvo.rig.references import broken_by
 from welvo.rig.refs import BUS, PortRef, SegmentRef
 from welvo.rig.wiring import Port
@@ -58,7 +58,7 @@ class Selection(Struct, frozen=True):
     """Which lamp that answers on a port, by its UID; 0: none."""
 
     @property
-    def first(self) -> str:
+    def first_selected(self) -> str:
         return self.ids[0] if self.ids else ""
 
 
@@ -75,7 +75,7 @@ NOT_COMPARED = Since()
 
 
 class Session(QObject):
-    """Edits come in through `edit`; `changed` carries the Change of every edit, undo and redo."""
+    """Edits come in through `make_edit`; `changed` carries the Change of every edit, undo and redo."""
 
     changed = Signal(object)
     replaced = Signal()
@@ -95,11 +95,11 @@ class Session(QObject):
         self.stamp: Stamp | None = None
         """What the file was when it was opened or saved."""
         self.now: Callable[[], float] = steady
-        """What time it is for what is live (see `patience.steady`); for what is written down take `today`."""
+        """What time it is for what is live (see `patience.steady`); for what is written down take `clock_time`."""
         self.observed: Observed = NOTHING
-        self._set(rig or Rig())
+        self._set_rig(rig or Rig())
 
-    def _set(self, rig: Rig) -> None:
+    def _set_rig(self, rig: Rig) -> None:
         self.history = History(rig)
         self.index = Index(rig)
         self.checker = Checker(self.index, self.observed, self.now())
@@ -117,15 +117,15 @@ class Session(QObject):
 
     @property
     def report(self) -> Report:
-        return self.checker.report
+        return self.checker.report_findings
 
     @property
-    def dirty(self) -> bool:
-        return self.history.dirty
+    def has_unsaved_edits(self) -> bool:
+        return self.history.has_unsaved_edits
 
     # ---- saying
 
-    def today(self) -> float:
+    def clock_time(self) -> float:
         """What time it is by the computer's clock, for records, versions and lists of what happened."""
         return self.now() + clock_moved()
 
@@ -143,14 +143,14 @@ class Session(QObject):
 
     # ---- editing
 
-    def edit(self, function: Callable[..., Edit], *args: Any, **kwargs: Any) -> Change:
+    def make_edit(self, function: Callable[..., Edit], *args: Any, **kwargs: Any) -> Change:
         """Run an edit on the present rig and take its result over. Raises Refused; then nothing has changed."""
-        return self.take(function(self.rig, *args, **kwargs))
+        return self.take_over_edit(function(self.rig, *args, **kwargs))
 
-    def attempt(self, function: Callable[..., Edit], *args: Any, **kwargs: Any) -> Change | None:
+    def attempt_edit(self, function: Callable[..., Edit], *args: Any, **kwargs: Any) -> Change | None:
         """An edit by a gesture that has no field to stand beside: what is refused is said, and gives None."""
         try:
-            return self.edit(function, *args, **kwargs)
+            return self.make_edit(function, *args, **kwargs)
         except Refused as e:
             self.say(str(e), "error")
             return None
@@ -164,7 +164,7 @@ class Session(QObject):
             return False
         return True
 
-    def take(self, result: Edit) -> Change:
+    def take_over_edit(self, result: Edit) -> Change:
         """Take over an edit that was worked out elsewhere. One that changes nothing leaves no step to undo.
 
         Raises Refused when it would leave a reference to something that is not there.
@@ -177,68 +177,68 @@ class Session(QObject):
             lost = broken_by(self.rig, rig, change)
             if lost:
                 raise Refused(lost[0] + (f" And {len(lost) - 1} more like it." if len(lost) > 1 else ""))
-            self.history.push(rig, change)
-            self._follow(change)
+            self.history.push_change(rig, change)
+            self._follow_change(change)
             if change.note:
                 self.say(change.note, "warning")
         return change
 
-    def amend(self, part: str, entries: dict[str, Any]) -> None:
+    def amend_record(self, part: str, entries: dict[str, Any]) -> None:
         """Set entries of a part that is no plan: the test record. Undo leaves it; saving and recovery take it along."""
-        self._follow(self.history.amend(part, entries))
+        self._follow_change(self.history.amend_all(part, entries))
 
-    def _follow(self, change: Change) -> None:
-        many = len(change.ids("fixtures")) + len(change.ids("elements"))
+    def _follow_change(self, change: Change) -> None:
+        many = len(change.changed_ids("fixtures")) + len(change.changed_ids("elements"))
         if many > MANY:
-            self.working.emit(f"Working out what changes with {thousands(many)} items …")
-        self.followed = self.index.follow(self.rig, change)
-        self.checker.follow(change, self.followed)
+            self.working.emit(f"Working out what changes with {say_thousands(many)} items …")
+        self.followed = self.index.follow_change(self.rig, change)
+        self.checker.follow_edit(change, self.followed)
         self._drop_lost_selection()
         self.changed.emit(change)
         if many > MANY:  # values hold no cycles, and a hundred thousand new ones would be looked through for some
             leave_out_what_is_there()
 
-    def undo(self) -> None:
+    def undo_edit(self) -> None:
         self.commit_pending()
-        change = self.history.undo()
+        change = self.history.undo_edit()
         if change:
-            self._follow(change)
+            self._follow_change(change)
             self.say(f"Undone: {change.label}")
 
-    def redo(self) -> None:
+    def redo_edit(self) -> None:
         self.commit_pending()
-        change = self.history.redo()
+        change = self.history.redo_edit()
         if change:
-            self._follow(change)
+            self._follow_change(change)
             self.say(f"Done again: {change.label}")
 
     # ---- files
 
-    def replace(self, rig: Rig, path: Path | None, saved: bool = True) -> None:
+    def replace_rig(self, rig: Rig, path: Path | None, saved: bool = True) -> None:
         """Put another rig in place of the present one."""
         self.path, self.stamp = path, None
-        self._set(rig)
+        self._set_rig(rig)
         leave_out_what_is_there()  # a large rig is not looked through for cycles again and again; it has none
         if not saved:
             self.history.saved = None
         self.replaced.emit()
-        self.changed.emit(everything(rig, "open"))
+        self.changed.emit(change_of_everything(rig, "open"))
         self.selection_changed.emit()
 
-    def open(self, path: Path) -> bool:
+    def open_file(self, path: Path) -> bool:
         """Open a file; when that fails the present rig stays, and the reason is said."""
         try:
             opened = wait_for(lambda: open_rig(path), f"Opening {path.name}")
         except RigFileError as e:
             self.say(str(e), "error")
             return False
-        self.replace(opened.rig, path, saved=not opened.mended)
+        self.replace_rig(opened.rig, path, saved=not opened.mended)
         self.stamp = opened.stamp
         if opened.mended:
-            self.say(f"{opened.words} The file is unchanged until you save.", "warning")
+            self.say(f"{opened.words_of_mending} The file is unchanged until you save.", "warning")
         return True
 
-    def save(self, path: Path, over: bool = False) -> bool:
+    def save_file(self, path: Path, over: bool = False) -> bool:
         """Write the rig and wait for it, without holding up the window. What keeps it from being written is said.
 
         Raises ChangedOnDisk when the file is not the one that was opened or saved before, unless it is to be written
@@ -247,7 +247,7 @@ class Session(QObject):
         self.commit_pending()
         rig = self.rig
         try:
-            stamp = wait_for(lambda: write_rig(rig, path, self.expected(path, over)))
+            stamp = wait_for(lambda: write_rig(rig, path, self.expected_on_disk(path, over)))
         except ChangedOnDisk:
             raise
         except RigFileError as e:
@@ -256,7 +256,7 @@ class Session(QObject):
         self.was_saved(rig, path, stamp)
         return True
 
-    def expected(self, path: Path, over: bool = False) -> Stamp | None:
+    def expected_on_disk(self, path: Path, over: bool = False) -> Stamp | None:
         """What the file at a path must still be, if it is the one of this rig."""
         return self.stamp if path == self.path and not over else None
 
@@ -279,12 +279,12 @@ class Session(QObject):
         import msgspec
 
         self.observed = msgspec.structs.replace(self.observed, **parts)
-        self.checker.observe(self.observed, self.now(), parts.keys() <= {"lamps", "buses", "log"})
+        self.checker.take_observations(self.observed, self.now(), parts.keys() <= {"lamps", "buses", "log"})
         self.observed_changed.emit()
 
-    def paired(self, ref: PortRef) -> list[Pair]:
+    def pairs_on_port(self, ref: PortRef) -> list[Pair]:
         """The lamps found on a port beside those planned there."""
-        return paired(self.index, self.observed, ref)
+        return pairs_on_port(self.index, self.observed, ref)
 
     def note_written(self, device: str, values: dict[str, Any], what: str) -> None:
         """A push went out: its values are claimed until the device says them itself."""
@@ -293,12 +293,12 @@ class Session(QObject):
         written[device] = {**written.get(device, {}), **{k: Written(v, now) for k, v in values.items()}}
         observed = self.observed
         for key in values:
-            observed = observed.note(Event(now, device, key, what))
+            observed = observed.note_event(Event(now, device, key, what))
         self.observe(written=written, log=observed.log)
 
     # ---- selection
 
-    def select(self, selection: Selection) -> None:
+    def change_selection(self, selection: Selection) -> None:
         if selection == self.selection:
             return
         if self.selection.kind != "none":
@@ -308,19 +308,19 @@ class Session(QObject):
         self.selection_changed.emit()
 
     def select_items(self, keys: list[str], break_no: int = 0, slot: tuple[str, int] | None = None) -> None:
-        self.select(Selection("item", tuple(keys), break_no, slot) if keys else Selection())
+        self.change_selection(Selection("item", tuple(keys), break_no, slot) if keys else Selection())
 
     def select_taker(self, taker: Taker, break_no: int = 0, slot: tuple[str, int] | None = None) -> None:
         """Select what takes slots: an item, or the segment of a cable."""
         if isinstance(taker, SegmentRef) and taker.place == BUS:
-            self.select(Selection("port", (taker.device, taker.port)))
+            self.change_selection(Selection("port", (taker.device, taker.port)))
         elif isinstance(taker, SegmentRef):
-            self.select(Selection("segment", (taker.device,), on=taker))
+            self.change_selection(Selection("segment", (taker.device,), on=taker))
         else:
             self.select_items([taker], max(0, break_no), slot)
 
     @property
-    def before(self) -> list[Selection]:
+    def selected_before(self) -> list[Selection]:
         """What was selected before, the latest last."""
         return self._before
 
@@ -355,7 +355,7 @@ class Session(QObject):
         elif part is None:
             return
         elif s.kind in ("port", "segment"):
-            there = s.first in self.rig.devices and (not s.on or s.on.device in self.rig.devices)
+            there = s.first_selected in self.rig.devices and (not s.on or s.on.device in self.rig.devices)
             left = s.ids if there else ()
             if s.on and left and s.on.place >= len(self.rig.devices[s.on.device].ports.get(s.on.port, NO_PORT).run):
                 self.selection = Selection("port", (s.on.device, s.on.port))
@@ -367,14 +367,20 @@ class Session(QObject):
             self.selection = Selection(s.kind, left, s.break_no) if left else Selection()
             self.selection_changed.emit()
 
-    def target(self) -> Target | None:
+    def target_of_path(self) -> Target | None:
         """What the path is shown for: the selected item, pixel or slot."""
         s = self.selection
         try:
             if s.kind == "item":
                 if s.slot and s.slot[0] in self.rig.universes:
-                    return Target(s.first, s.break_no, s.slot[0], s.slot[1], of_item(self.index, s.first).label)
-                return of_pixel(self.index, s.first, s.pixel) if s.pixel else of_item(self.index, s.first, s.break_no)
+                    return Target(
+                        s.first_selected, s.break_no, s.slot[0], s.slot[1], of_item(self.index, s.first_selected).label
+                    )
+                return (
+                    of_pixel(self.index, s.first_selected, s.pixel)
+                    if s.pixel
+                    else of_item(self.index, s.first_selected, s.break_no)
+                )
             if s.kind == "slot" and s.slot:
                 return of_slot(self.index, *s.slot)
             if s.kind == "segment" and s.on:
@@ -391,16 +397,16 @@ class Session(QObject):
             return False
         typed = text.strip().lower()
         if found.pixel and found.key in self.rig.elements:
-            self.select(Selection("item", (found.key,), pixel=found.pixel))
+            self.change_selection(Selection("item", (found.key,), pixel=found.pixel))
         elif typed.isdigit() or (found.key in self.rig.elements and typed == self.rig.elements[found.key].name.lower()):
-            self.select(Selection("item", (found.key,)))
+            self.change_selection(Selection("item", (found.key,)))
         elif found.key:
-            self.select(Selection("item", (found.key,), found.break_no, (found.universe, found.address)))
+            self.change_selection(Selection("item", (found.key,), found.break_no, (found.universe, found.address)))
         else:
-            self.select(Selection("slot", (), slot=(found.universe, found.address)))
+            self.change_selection(Selection("slot", (), slot=(found.universe, found.address)))
         return True
 
 
 def _modes_in_order(rig: Rig, change: Change) -> list[list[str]]:
     """Dictionaries that differ in their order alone are equal; the order of modes is the operator's, and counts."""
-    return [list(rig.profiles[pid].modes) for pid in change.ids("profiles") if pid in rig.profiles]
+    return [list(rig.profiles[pid].modes) for pid in change.changed_ids("profiles") if pid in rig.profiles]

@@ -76,7 +76,7 @@ class Stations(QObject):
             "Sheets": lambda: self.sheets,
         }
 
-    def enter(self, station: Station) -> None:
+    def enter_station(self, station: Station) -> None:
         """Take a station in, divided as it was left."""
         self.built.append(station)
         self.stack.addWidget(station)
@@ -99,7 +99,7 @@ class Stations(QObject):
         from welvo.app.profiles.station import ProfilesStation
 
         made = ProfilesStation(self._session, self._network)
-        self.enter(made)
+        self.enter_station(made)
         return made
 
     @cached_property
@@ -108,7 +108,7 @@ class Stations(QObject):
 
         made = RunsStation(self._session, self._network)
         made.show_in_patch.connect(self.show_in_patch)
-        self.enter(made)
+        self.enter_station(made)
         return made
 
     @cached_property
@@ -116,9 +116,9 @@ class Stations(QObject):
         from welvo.app.devices.station import DevicesStation
 
         made = DevicesStation(self._session, self._network)
-        made.runs.connect(lambda device_id: self.go(to_run(device_id)))
-        made.panel.profile.connect(lambda pid: self.go(Goto("profile", pid)))
-        self.enter(made)
+        made.runs.connect(lambda device_id: self.go_to_place(to_run(device_id)))
+        made.panel.profile.connect(lambda pid: self.go_to_place(Goto("profile", pid)))
+        self.enter_station(made)
         return made
 
     @cached_property
@@ -126,7 +126,7 @@ class Stations(QObject):
         from welvo.app.bench.station import BenchStation
 
         made = BenchStation(self._session, self._network)
-        self.enter(made)
+        self.enter_station(made)
         return made
 
     @cached_property
@@ -134,18 +134,18 @@ class Stations(QObject):
         from welvo.app.sheets.station import SheetsStation
 
         made = SheetsStation(self._session, self._network, self._computer)
-        made.to_patch.connect(lambda: self.show("Patch"))
+        made.to_patch.connect(lambda: self.show_named("Patch"))
         self.on_close.append(made.close_all)
-        self.enter(made)
+        self.enter_station(made)
         return made
 
-    def all(self) -> dict[str, Station]:
+    def all_stations(self) -> dict[str, Station]:
         """All stations by name, in the order of the work; those that nobody has looked at yet are built by it."""
         return {name: make() for name, make in self._makers.items()}
 
     # ---- which one is shown
 
-    def show(self, name: str) -> None:
+    def show_named(self, name: str) -> None:
         self._session.commit_pending()
         station = self._makers[name]()
         self.current = station.name
@@ -157,7 +157,7 @@ class Stations(QObject):
 
     def show_page(self, name: str) -> None:
         """Show a page of Patch."""
-        self.show("Patch")
+        self.show_named("Patch")
         self.patch.show_page(name)
 
     def show_in_patch(self, wanted: str) -> None:
@@ -192,7 +192,7 @@ class Stations(QObject):
             None,
         )
 
-    def go(self, to: Goto) -> None:
+    def go_to_place(self, to: Goto) -> None:
         """Go to where something is set, and select it there. What is gone leaves the selection as it was."""
         rig = self._session.rig
         if to.kind == "wire":
@@ -201,10 +201,10 @@ class Stations(QObject):
         station, select = _GOES[to.kind]
         if to.kind in ("item", "patch", "universe", "slot"):
             self.patch.show_page("Tapes")
-        there = to.id in _entries(rig, to)
+        there = to.id in _entries_of_part(rig, to)
         if there and select:
-            self._session.select(select(to))
-        self.show(station)
+            self._session.change_selection(select(to))
+        self.show_named(station)
         if station == "Devices":
             self.devices.show_page({"lamps": "Lamps", "bus": "Bus"}.get(to.kind, "Settings"))
         if to.kind in ("sender", "use"):
@@ -216,7 +216,7 @@ class Stations(QObject):
 
     # ---- acts that every station has in its own way
 
-    def add(self) -> None:
+    def add_to_station(self) -> None:
         """Add what the station holds."""
         if self.current == "Patch":
             self.patch.add_fixtures()
@@ -227,9 +227,9 @@ class Stations(QObject):
         elif self.current == "Profiles":
             self.profiles.new_profile()
 
-    def duplicate(self) -> None:
+    def duplicate_in_station(self) -> None:
         if self.current == "Patch":
-            self.patch.duplicate()
+            self.patch.duplicate_items()
 
     def zoom_to(self, level: str) -> None:
         self.on_tapes()
@@ -239,23 +239,23 @@ class Stations(QObject):
         if self.current == "Sheets":
             self.sheets.zoom(by)
         elif self.current == "Patch" and self.patch.page == "Positions":
-            self.patch.positions.plan.zoom(1.4 if by > 0 else 1 / 1.4)
+            self.patch.positions_page.plan.zoom_by(1.4 if by > 0 else 1 / 1.4)
         elif self.current == "Runs":
             self.runs.opened.zoom(1.5 if by > 0 else 1 / 1.5)
         else:
-            self.patch.tapes.zoom(by)
+            self.patch.tapes.zoom_by(by)
 
     def print_sheet(self) -> None:
         """Show the sheet that was chosen last; from there it is printed."""
         is_shown = self.current == "Sheets"
-        self.show("Sheets")
+        self.show_named("Sheets")
         if is_shown:
-            self.sheets.print()
+            self.sheets.print_sheet()
         else:
             self._session.say("This is the sheet that is chosen; Ctrl+P again prints it.")
 
 
-def _entries(rig: Rig, to: Goto) -> Iterable[str]:
+def _entries_of_part(rig: Rig, to: Goto) -> Iterable[str]:
     """The ids among which a place's id has to be."""
     if to.kind in ("item", "patch"):
         return {**rig.fixtures, **rig.elements}

@@ -22,24 +22,24 @@ class Turns:
         self._busy = 0
         self._usual = sys.getswitchinterval()
 
-    def begin(self) -> None:
+    def begin_busy(self) -> None:
         with self._lock:
             self._busy += 1
             if self._busy == 1:
                 self._usual = sys.getswitchinterval()
                 sys.setswitchinterval(HAND_OVER)
 
-    def end(self) -> None:
+    def end_busy(self) -> None:
         with self._lock:
             self._busy -= 1
             if not self._busy:
                 sys.setswitchinterval(self._usual)
 
     def __enter__(self) -> None:
-        self.begin()
+        self.begin_busy()
 
     def __exit__(self, *_: object) -> None:
-        self.end()
+        self.end_busy()
 
 
 TURNS = Turns()

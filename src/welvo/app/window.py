@@ -40,9 +40,9 @@ from welvo.app.rig_files import RigFiles
 from welvo.app.session import Session
 from welvo.app.stations import Stations
 from welvo.app.widgets.fields import commit_focus
-from welvo.app.widgets.literal import visible
+from welvo.app.widgets.literal import visible_letters
 from welvo.app.widgets.message import Message
-from welvo.app.widgets.painting import column, row
+from welvo.app.widgets.painting import column_of_widgets, row_of_widgets
 from welvo.app.widgets.start import Start
 from welvo.app.widgets.theme import THEME
 from welvo.live.worker import Fault
@@ -78,21 +78,21 @@ class Window(QWidget):
         self.setMinimumSize(*SMALLEST)
         self.setAcceptDrops(True)
         self.menus = Menus(self)
-        self.menus.insert("Open recent", "File", "demo", self.files.fill_recent)
+        self.menus.insert_menu("Open recent", "File", "demo", self.files.fill_recent)
         self.stations = Stations(session, network, computer)
         self.output = OutputActs(self, session, network, computer, self.stations)
-        self.menus.insert("Interface", "Output", "read", self.output.fill_interfaces)
+        self.menus.insert_menu("Interface", "Output", "read", self.output.fill_interfaces)
         self.help = Help(self, session)
-        self.stations.begins.connect(self._begins)
-        self.jump = JumpBox(session, self.menus.offered, self.go)
+        self.stations.begins.connect(self._follow_beginning)
+        self.jump = JumpBox(session, self.menus.offered_commands, self.go)
         self.head = Head(session, network, self.menus.bar, self.jump)
         self.rail = Rail()
         self.ribbon = Ribbon(session, network)
         self.focusing = Focusing(self, session, self.stations, self.head, self.jump, self.rail, self.ribbon)
-        self.stations.enter(self.patch)
-        layout = column(spacing=0)
+        self.stations.enter_station(self.patch)
+        layout = column_of_widgets(spacing=0)
         layout.addWidget(self.head)
-        middle = row(self.rail, spacing=0)
+        middle = row_of_widgets(self.rail, spacing=0)
         middle.addWidget(self.stations.stack, 1)
         self.panel_place = PanelPlace(self, self.stations.panels, self.stations.stack, middle)
         layout.addLayout(middle, 1)
@@ -100,21 +100,21 @@ class Window(QWidget):
         self.setLayout(layout)
         self.drawer = Drawer(session, network, self)
         self.message = Message(self)
-        self._connect()
+        self._connect_parts()
         self.show_station("Patch" if session.rig.profiles else "Profiles")
         self._say_state()
 
-    def _connect(self) -> None:
+    def _connect_parts(self) -> None:
         session = self.session
-        self.patch.panel.wanted.connect(self.panel_place.open)
+        self.patch.panel.wanted.connect(self.panel_place.open_panel)
         session.said.connect(self.message.say)
-        session.working.connect(self._working)
+        session.working.connect(self._say_working)
         session.done.connect(lambda words: self.message.say(words, "note", undo=True))
-        self.message.undo.connect(session.undo)
+        self.message.undo.connect(session.undo_edit)
         session.changed.connect(lambda _: self.message.no_undo())
         session.about_to_act.connect(commit_focus)
         session.changed.connect(lambda _: self._say_state())
-        session.replaced.connect(self._replaced)
+        session.replaced.connect(self._follow_replaced)
         session.changed.connect(lambda _: self.files.offer_starts())
         self.stations.shown.connect(self._station_shown)
         self.rail.picked.connect(self.show_station)
@@ -138,10 +138,10 @@ class Window(QWidget):
 
     def tell_fault(self, fault: Fault) -> None:
         """Something unexpected happened: its trace goes into the log, and the rig into the journal."""
-        words = self.fault_log.take(fault)
+        words = self.fault_log.take_fault(fault)
         if words:
-            if self.session.dirty:
-                self.keeper.write()
+            if self.session.has_unsaved_edits:
+                self.keeper.write_journal()
             self.session.say(words, "error")
 
     # ---- stations
@@ -177,29 +177,29 @@ class Window(QWidget):
     @property
     def go(self) -> Callable[..., None]:
         """Go to where something is set."""
-        return self.stations.go
+        return self.stations.go_to_place
 
     @property
     def show_station(self) -> Callable[[str], None]:
-        return self.stations.show
+        return self.stations.show_named
 
-    def _begins(self, start: Start) -> None:
+    def _follow_beginning(self, start: Start) -> None:
         start.demo.connect(self.menus.actions["demo"].trigger)
         self.files.begin_at(start)
 
     def _station_shown(self, name: str) -> None:
         other = name != self.rail.current
-        self.rail.set(name)
+        self.rail.set_station(name)
         self.ribbon.station = name
         self.ribbon.update()
         if other and self.isActiveWindow():
-            self.focusing.home()
+            self.focusing.focus_home()
 
-    def _replaced(self) -> None:
+    def _follow_replaced(self) -> None:
         """Another rig stands there: whatever belonged to the former one goes with it."""
-        self.network.output.disarm()
-        self.network.meant.levels.release()
-        self.network.meant.touch()
+        self.network.output.disarm_output()
+        self.network.meant.levels.release_items()
+        self.network.meant.note_touched()
         self.jump.clear()
         self.drawer.forget()
         for station in self.stations.built:
@@ -207,7 +207,7 @@ class Window(QWidget):
         self.files.offer_starts()
         self.show_station("Patch" if self.session.rig.profiles else "Profiles")
 
-    def _working(self, words: str) -> None:
+    def _say_working(self, words: str) -> None:
         """Say at once, before the window is busy, what it is busy with."""
         self.message.say(words, "note")
         self.message.repaint()
@@ -216,8 +216,8 @@ class Window(QWidget):
         """Title and menus say how things stand."""
         rig = self.session.rig
         file = f" · {self.session.path.name}" if self.session.path else ""
-        state = " · not saved" if self.session.dirty else ""
-        self.setWindowTitle(f"{visible(rig.name)}{visible(file)}{state} · Welvo")
+        state = " · not saved" if self.session.has_unsaved_edits else ""
+        self.setWindowTitle(f"{visible_letters(rig.name)}{visible_letters(file)}{state} · Welvo")
         self.menus.bring_up_to_date()
 
     def restyle(self) -> None:
@@ -232,7 +232,7 @@ class Window(QWidget):
 
     def toggle_findings(self) -> None:
         self._place_drawer()
-        self.drawer.toggle()
+        self.drawer.toggle_drawer()
 
     def _place_drawer(self) -> None:
         wide = min(600, self.width() - 300)
@@ -241,27 +241,27 @@ class Window(QWidget):
     def step_finding(self, back: bool) -> None:
         if not self.drawer.isVisible():
             self.toggle_findings()
-        self.drawer.step(back)
+        self.drawer.step_to_finding(back)
 
     def showEvent(self, e: QShowEvent) -> None:
         """The keys begin at the station's first useful control, not at the jump box, which would swallow them."""
         super().showEvent(e)
         if self.focusWidget() in (None, self.jump):
-            self.focusing.home()
+            self.focusing.focus_home()
 
     def resizeEvent(self, e: QResizeEvent) -> None:
         super().resizeEvent(e)
-        self.panel_place.fit()
+        self.panel_place.fit_to_window()
         self._place_drawer()
         if self.message.isVisible():
-            self.message.place()
+            self.message.place_message()
 
     @property
     def panel_shown(self) -> bool:
-        return self.panel_place.shown
+        return self.panel_place.is_shown
 
     def toggle_panel(self) -> None:
-        self.panel_place.toggle()
+        self.panel_place.toggle_panel()
         self.menus.bring_up_to_date()
 
     # ---- rehearsing
@@ -272,10 +272,10 @@ class Window(QWidget):
         from welvo.app.devices.rehearse import Rehearsal
 
         made = Rehearsal()
-        self.on_close.append(made.stop)
+        self.on_close.append(made.stop_rehearsal)
         return made
 
-    def rehearse(self) -> None:
+    def open_rehearsal(self) -> None:
         from welvo.app.devices.rehearse import RehearseRig
 
         self.session.commit_pending()
@@ -291,7 +291,9 @@ class Window(QWidget):
         """Files that are dropped anywhere on the window."""
         dropped = [Path(u.toLocalFile()) for u in e.mimeData().urls() if u.isLocalFile()]
         e.acceptProposedAction()
-        QTimer.singleShot(0, self, lambda: self.files.take(dropped))  # whoever dropped must not wait for a question
+        QTimer.singleShot(
+            0, self, lambda: self.files.take_dropped(dropped)
+        )  # whoever dropped must not wait for a question
 
     def come_forward(self) -> None:
         """Somebody wants to see this window."""
@@ -310,13 +312,13 @@ class Window(QWidget):
         self.computer.width, self.computer.height = self.width(), self.height()
         self.stations.remember_splits()
         self.computer.interface = self.network.hearing.missing or self.network.hearing.interface.ip
-        self.computer.save()
-        self.shut()
+        self.computer.save_settings()
+        self.end_everything()
         e.accept()
 
-    def shut(self) -> None:
+    def end_everything(self) -> None:
         """End output, listening and what was started with the window; the journal is not needed any more."""
-        self.network.close()
+        self.network.end_network()
         self.files.close()
         self.keeper.close()
         for act in (*self.stations.on_close, *self.on_close):
@@ -329,7 +331,7 @@ class Window(QWidget):
         if e.key() == Qt.Key.Key_Escape and self.patch.panel.form is not None and not self.drawer.isVisible():
             self.patch.panel.form.leave()
         elif e.key() == Qt.Key.Key_Escape and self.drawer.isVisible():
-            self.drawer.toggle()
+            self.drawer.toggle_drawer()
         else:
             super().keyPressEvent(e)
 

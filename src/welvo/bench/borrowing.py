@@ -11,15 +11,15 @@ from collections.abc import Iterable
 from welvo.observed.values import SourceSeen
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
-from welvo.rig.kept import kept
+from welvo.rig.kept import keep_last_two
 from welvo.rig.lookup import bench_sender, feeds_of, universe_by_number, universes_in_order
-from welvo.rig.notation import plural, read_numbers, say_numbers
+from welvo.rig.notation import read_numbers, say_count, say_numbers
 from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.wiring import Feed
 
 
-@kept
-def lent(rig: Rig) -> dict[str, str]:
+@keep_last_two
+def lent_universes(rig: Rig) -> dict[str, str]:
     """Universes that can be borrowed, in order of their numbers, each with the sender that feeds it."""
     bench = bench_sender(rig)
     found: dict[str, str] = {}
@@ -30,9 +30,9 @@ def lent(rig: Rig) -> dict[str, str]:
     return found
 
 
-def choose(rig: Rig, typed: str) -> frozenset[str]:
+def choose_borrowed(rig: Rig, typed: str) -> frozenset[str]:
     """The universes that `3, 5–7` or `all` means. Raises Refused for a universe that cannot be borrowed."""
-    there = lent(rig)
+    there = lent_universes(rig)
     if typed.strip().lower() == "all":
         return frozenset(there)
     found = set()
@@ -70,12 +70,12 @@ def say_arming(rig: Rig, sent: Iterable[Feed], sources: Iterable[SourceSeen]) ->
         whose[f.sender] += 1
     for sid, count in whose.items():
         name = rig.senders[sid].name if sid in rig.senders else "another sender"
-        words.append(f"{plural(count, 'universe')} borrowed from {name}.")
+        words.append(f"{say_count(count, 'universe')} borrowed from {name}.")
     others: dict[tuple[str, str], list[tuple[SourceSeen, Feed]]] = {}
     for s in sources:
         feed = by_wire.get((s.protocol, s.wire))
         if feed and not s.own and not s.preview:
-            others.setdefault((s.name or s.ip, _follows(s, feed)), []).append((s, feed))
+            others.setdefault((s.name or s.ip, _followed_sender(s, feed)), []).append((s, feed))
     for (name, follows), seen in others.items():
         wires = list(dict.fromkeys(say_wire(s.protocol, s.wire) for s, _ in seen))
         more = f" and {len(wires) - 3} more" if len(wires) > 3 else ""
@@ -85,7 +85,7 @@ def say_arming(rig: Rig, sent: Iterable[Feed], sources: Iterable[SourceSeen]) ->
     return " ".join(words)
 
 
-def _follows(source: SourceSeen, feed: Feed) -> str:
+def _followed_sender(source: SourceSeen, feed: Feed) -> str:
     """Whom a receiver follows when both send."""
     if not PROTOCOLS[feed.protocol].has_priority:
         return "receivers merge the two, or show the one that came first"

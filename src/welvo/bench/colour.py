@@ -13,7 +13,7 @@ from welvo.patch.index import BY_PIXEL, Index
 from welvo.patch.slot_words import letters_of
 from welvo.rig.base import Refused
 from welvo.rig.colours import FUNCTIONS
-from welvo.rig.lamp import drive, emitter_share
+from welvo.rig.lamp import drive_colour, emitter_share
 from welvo.rig.lookup import mode_of
 
 Rgb = tuple[float, float, float]
@@ -47,7 +47,7 @@ def of_temperature(kelvin: float) -> Rgb:
     return r, g, b
 
 
-def linear(value: float) -> float:
+def linear_light(value: float) -> float:
     """A component as it is written in a picture, 0 to 1, as light."""
     return value / 12.92 if value <= 0.04045 else ((value + 0.055) / 1.055) ** 2.4
 
@@ -65,7 +65,7 @@ def read_colour(text: str) -> tuple[Rgb, float]:
             raise Refused("The parts of a colour run from 0 to 255.")
     else:
         raise Refused(f"“{text.strip()}” is no colour. Write #ff8800, 255 136 0, or a temperature such as 3200 K.")
-    r, g, b = (linear(p / 255) for p in parts)
+    r, g, b = (linear_light(p / 255) for p in parts)
     most = max(r, g, b)
     return ((r / most, g / most, b / most), most) if most else ((0.0, 0.0, 0.0), 0.0)
 
@@ -73,7 +73,7 @@ def read_colour(text: str) -> tuple[Rgb, float]:
 def colour_of(index: Index, key: str, rgb: Rgb, brightness: float = 1.0) -> tuple[dict[str, float], tuple[str, ...]]:
     """What to hold on an item for a colour, by function as shares of full, and what to know about it."""
     rig = index.rig
-    span = index.place(key)
+    span = index.span_of_break(key)
     element, fixture = rig.elements.get(key), rig.fixtures.get(key)
     if element or (span and span.break_no == BY_PIXEL):
         order = letters_of(index, span) if span else element.order if element else ""
@@ -83,9 +83,9 @@ def colour_of(index: Index, key: str, rgb: Rgb, brightness: float = 1.0) -> tupl
     mode = mode_of(rig, fixture) if fixture else None
     if mode is None:
         return {}, ()
-    answer = drive(mode, rgb, brightness)
+    answer = drive_colour(mode, rgb, brightness)
     found = {}
     for n, value in answer.levels.items():
         c = mode.channels[n]
-        found[function_key(c)] = value / c.top
+        found[function_key(c)] = value / c.highest_value
     return found, answer.warnings

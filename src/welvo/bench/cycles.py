@@ -11,15 +11,15 @@ from dataclasses import dataclass
 
 from msgspec import Struct, field
 
-from welvo.bench.levels import Hold, faders, light_up, pixel_functions
+from welvo.bench.levels import Hold, faders_of_selection, light_up, pixel_functions
 from welvo.bench.picking import pixels_in
 from welvo.patch.index import Index
 from welvo.patch.slot_words import slot_word
 from welvo.rig.attributes import family_of, word_for
 from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS
-from welvo.rig.lookup import call
-from welvo.rig.notation import plural, say_place
+from welvo.rig.lookup import name_of_item
+from welvo.rig.notation import say_count, say_place
 from welvo.runs.along import piece_name
 
 MOST_STEPS = 20_000
@@ -52,19 +52,19 @@ KINDS: dict[str, tuple[str, str]] = {
 """What each is called, and what it finds. The halving search stands by itself: its next step depends on an answer."""
 
 
-def steps(index: Index, kind: str, keys: list[str]) -> list[Step]:
+def steps_of_cycle(index: Index, kind: str, keys: list[str]) -> list[Step]:
     """The steps of a cycle over some items. Raises Refused when there is nothing to test."""
     if not keys:
         raise Refused("Pick what is to be tested first.")
     makers: dict[str, Callable[[Index, list[str]], list[Step]]] = {
-        "components": _components,
-        "colours": _colours,
+        "components": _component_steps,
+        "colours": _colour_steps,
         "all on": _all_on,
-        "ramp": _ramp,
-        "slots": _slots,
-        "pixels": _pixels,
-        "ends": _ends,
-        "numbers": _numbers,
+        "ramp": _ramp_steps,
+        "slots": _slot_steps,
+        "pixels": _pixel_steps,
+        "ends": _end_steps,
+        "numbers": _number_steps,
         "burn-in": _burn_in,
     }
     if kind not in makers:
@@ -77,11 +77,11 @@ def steps(index: Index, kind: str, keys: list[str]) -> list[Step]:
     return found
 
 
-def _capital(words: str) -> str:
+def _with_capital(words: str) -> str:
     return words[:1].upper() + words[1:]
 
 
-def _open(index: Index, keys: list[str], colour: bool = False) -> dict[tuple[str, str], float]:
+def _open_channels(index: Index, keys: list[str], colour: bool = False) -> dict[tuple[str, str], float]:
     """What lets light out of the items without giving it a colour: dimmer and shutter."""
     found: dict[tuple[str, str], float] = {}
     for key in keys:
@@ -97,59 +97,73 @@ def _of_colour(index: Index, keys: list[str]) -> dict[str, list[tuple[str, str]]
     """By function: which items have it as an emitter, in order."""
     found: dict[str, list[tuple[str, str]]] = {}
     for key in keys:
-        for f in faders(index, [key]):
+        for f in faders_of_selection(index, [key]):
             if f.family == "colour" and f.function.startswith("ColorAdd"):
                 found.setdefault(f.function, []).append((key, f.function))
     return found
 
 
-def _dark(index: Index, keys: list[str]) -> dict[tuple[str, str], float]:
+def _dark_channels(index: Index, keys: list[str]) -> dict[tuple[str, str], float]:
     """All emitters of the items at zero: what a step wants lit comes on top."""
     return {place: 0.0 for places in _of_colour(index, keys).values() for place in places}
 
 
-def _components(index: Index, keys: list[str]) -> list[Step]:
-    emitters, shut = _of_colour(index, keys), _dark(index, keys)
+def _component_steps(index: Index, keys: list[str]) -> list[Step]:
+    emitters, shut = _of_colour(index, keys), _dark_channels(index, keys)
     found = []
     for function, places in emitters.items():
         word = word_for(function)
-        hold = Hold({**shut, **_open(index, keys), **dict.fromkeys(places, 1.0)})
-        found.append(Step(_capital(word), f"{plural(len(places), 'item')} in {word.lower()}, the rest dark.", hold))
+        hold = Hold({**shut, **_open_channels(index, keys), **dict.fromkeys(places, 1.0)})
+        found.append(
+            Step(_with_capital(word), f"{say_count(len(places), 'item')} in {word.lower()}, the rest dark.", hold)
+        )
     plain = [k for k in keys if not any(p[0] == k for places in emitters.values() for p in places)]
     if plain:
-        hold = Hold({**shut, **_open(index, plain)})
-        found.append(Step("Dimmer", f"{plural(len(plain), 'item')} without colours of their own at full.", hold))
-    return [*found, Step("Off", "All of them dark.", _zero(index, keys))]
+        hold = Hold({**shut, **_open_channels(index, plain)})
+        found.append(Step("Dimmer", f"{say_count(len(plain), 'item')} without colours of their own at full.", hold))
+    return [*found, Step("Off", "All of them dark.", _zero_hold(index, keys))]
 
 
-def _zero(index: Index, keys: list[str]) -> Hold:
-    return Hold({(k, f.function): 0.0 for k in keys for f in faders(index, [k]) if f.family in ("intensity", "colour")})
+def _zero_hold(index: Index, keys: list[str]) -> Hold:
+    return Hold(
+        {
+            (k, f.function): 0.0
+            for k in keys
+            for f in faders_of_selection(index, [k])
+            if f.family in ("intensity", "colour")
+        }
+    )
 
 
-def _colours(index: Index, keys: list[str]) -> list[Step]:
-    shut, out = _dark(index, keys), _open(index, keys)
+def _colour_steps(index: Index, keys: list[str]) -> list[Step]:
+    shut, out = _dark_channels(index, keys), _open_channels(index, keys)
     emitters = _of_colour(index, keys)
     found = []
     for function in COLOURS[:3]:
         if function in emitters:
             word = word_for(function)
             hold = Hold({**shut, **out, **dict.fromkeys(emitters[function], 1.0)})
-            found.append(Step(_capital(word), f"Everything is {word.lower()}; what is not has another order.", hold))
+            found.append(
+                Step(_with_capital(word), f"Everything is {word.lower()}; what is not has another order.", hold)
+            )
     mixed = {p: 1.0 for f in COLOURS[:3] for p in emitters.get(f, ())}
     white = dict.fromkeys(emitters.get("ColorAdd_W", ()), 1.0)
     own = {k for k, _ in white}
     hold = Hold({**shut, **out, **{p: v for p, v in mixed.items() if p[0] not in own}, **white})
     if mixed or white:
         found.append(Step("White", "Everything is white: by its own white, or by red, green and blue.", hold))
-    return [*found, Step("Off", "All of them dark.", _zero(index, keys))] if found else []
+    return [*found, Step("Off", "All of them dark.", _zero_hold(index, keys))] if found else []
 
 
 def _all_on(index: Index, keys: list[str]) -> list[Step]:
-    on = _lit(index, keys)
-    return [Step("On", f"{plural(len(keys), 'item')} at full.", on), Step("Off", "All dark.", _zero(index, keys))]
+    on = _lit_hold(index, keys)
+    return [
+        Step("On", f"{say_count(len(keys), 'item')} at full.", on),
+        Step("Off", "All dark.", _zero_hold(index, keys)),
+    ]
 
 
-def _lit(index: Index, keys: list[str], level: float = 1.0) -> Hold:
+def _lit_hold(index: Index, keys: list[str], level: float = 1.0) -> Hold:
     """Items at a level: by their dimmer, or by their colours where they have none."""
     functions: dict[tuple[str, str], float] = {}
     for key in keys:
@@ -161,18 +175,20 @@ def _lit(index: Index, keys: list[str], level: float = 1.0) -> Hold:
     return Hold(functions)
 
 
-def _ramp(index: Index, keys: list[str]) -> list[Step]:
+def _ramp_steps(index: Index, keys: list[str]) -> list[Step]:
     found = []
     for n in range(17):
         percent = round(100 * n / 16)
-        found.append(Step(f"{percent} %", f"All at {percent} %, evenly, without flicker.", _lit(index, keys, n / 16)))
+        found.append(
+            Step(f"{percent} %", f"All at {percent} %, evenly, without flicker.", _lit_hold(index, keys, n / 16))
+        )
     return found
 
 
-def _slots(index: Index, keys: list[str]) -> list[Step]:
+def _slot_steps(index: Index, keys: list[str]) -> list[Step]:
     found = []
     for key in keys:
-        for span in index.spans(key):
+        for span in index.spans_of(key):
             number = index.rig.universes[span.universe].number
             mine = {(span.universe, a): 0 for a in range(span.first, min(span.last, SLOTS) + 1)}
             for address in range(span.first, min(span.last, SLOTS) + 1):
@@ -180,8 +196,8 @@ def _slots(index: Index, keys: list[str]) -> list[Step]:
                 within = span.offset + address - span.first + 1
                 found.append(
                     Step(
-                        f"{call(index.rig, key)} slot {within} · {say_place(number, address)}",
-                        f"{_capital(what)}: this alone reacts.",
+                        f"{name_of_item(index.rig, key)} slot {within} · {say_place(number, address)}",
+                        f"{_with_capital(what)}: this alone reacts.",
                         Hold(slots={**mine, (span.universe, address): 255}),
                         key,
                     )
@@ -200,18 +216,18 @@ def _pixel_functions(index: Index, key: str) -> tuple[str, ...]:
     return tuple(n for n in pixel_functions(index, key) if family_of(n) in ("colour", "intensity"))
 
 
-def _pixels(index: Index, keys: list[str]) -> list[Step]:
+def _pixel_steps(index: Index, keys: list[str]) -> list[Step]:
     found = []
     for key in keys:
         many = pixels_in(index, key)
-        base = Hold({**_dark(index, [key]), **_open(index, [key])})
+        base = Hold({**_dark_channels(index, [key]), **_open_channels(index, [key])})
         for n in range(1, many + 1):
             hold = Hold(base.functions, {key: _pixel_white(index, key, {n: 1.0})})
-            found.append(Step(f"{call(index.rig, key)} pixel {n}", f"Pixel {n} of {many} alone.", hold, key))
+            found.append(Step(f"{name_of_item(index.rig, key)} pixel {n}", f"Pixel {n} of {many} alone.", hold, key))
     return found
 
 
-def _ends(index: Index, keys: list[str]) -> list[Step]:
+def _end_steps(index: Index, keys: list[str]) -> list[Step]:
     """Of each item, and of each segment on a cable: its first pixel green, its last red."""
     functions: dict[tuple[str, str], float] = {}
     pixels: dict[str, dict[tuple[int, str], float]] = {}
@@ -220,9 +236,9 @@ def _ends(index: Index, keys: list[str]) -> list[Step]:
         many = pixels_in(index, key)
         if not many:
             continue
-        functions |= {**_dark(index, [key]), **_open(index, [key])}
+        functions |= {**_dark_channels(index, [key]), **_open_channels(index, [key])}
         places: dict[int, str] = {}
-        for _, piece in index.cables.on_runs(key):
+        for _, piece in index.cables_and_sums.on_runs(key):
             if piece.key == key and piece.leds:
                 first = piece.segment.first or 1
                 places.setdefault(first, COLOURS[1])
@@ -236,11 +252,11 @@ def _ends(index: Index, keys: list[str]) -> list[Step]:
         pixels[key] = mine
     if not pixels:
         return []
-    see = f"{plural(len(pixels), 'item')}: the first pixel green, the last red, each segment by itself."
-    return [Step("First and last", see, Hold(functions, pixels)), Step("Off", "All dark.", _zero(index, keys))]
+    see = f"{say_count(len(pixels), 'item')}: the first pixel green, the last red, each segment by itself."
+    return [Step("First and last", see, Hold(functions, pixels)), Step("Off", "All dark.", _zero_hold(index, keys))]
 
 
-def _numbers(index: Index, keys: list[str]) -> list[Step]:
+def _number_steps(index: Index, keys: list[str]) -> list[Step]:
     """Each lamp blinks the digits of its number: a long light before each digit, then as many short ones; ten for 0.
 
     All lamps begin together, so that one look tells neighbours apart.
@@ -260,23 +276,23 @@ def _numbers(index: Index, keys: list[str]) -> list[Step]:
     for n in range(longest):
         lit = [k for k, beats in patterns.items() if n < len(beats) and beats[n]]
         dark = [k for k in patterns if k not in lit]
-        hold = Hold({**_zero(index, dark).functions, **_lit(index, lit).functions})
+        hold = Hold({**_zero_hold(index, dark).functions, **_lit_hold(index, lit).functions})
         see = "Each lamp blinks its number: a long light before each digit, then short ones; ten of them are a 0."
         found.append(Step(f"beat {n + 1} of {longest}", see, hold))
     return found
 
 
 def _burn_in(index: Index, keys: list[str]) -> list[Step]:
-    colours = _colours(index, keys)
+    colours = _colour_steps(index, keys)
     see = "Everything at full for minutes: what dies when it gets warm, what flickers."
-    on = Step("All on", see, _lit(index, keys))
-    back = Step("Off", "All dark: what still glows is stuck.", _zero(index, keys))
+    on = Step("All on", see, _lit_hold(index, keys))
+    back = Step("Off", "All dark: what still glows is stuck.", _zero_hold(index, keys))
     return [on, *[s for s in colours if s.words != "Off"], back]
 
 
 @dataclass
 class Cycle:
-    """A cycle in progress. `speed` is steps a second; `tick` moves it on, unless it is held."""
+    """A cycle in progress. `speed` is steps a second; `let_time_pass` moves it on, unless it is held."""
 
     steps: list[Step]
     speed: float = 1.0
@@ -286,16 +302,16 @@ class Cycle:
     _since: float = 0.0
 
     @property
-    def step(self) -> Step:
+    def present_step(self) -> Step:
         return self.steps[self.at]
 
-    def forward(self) -> None:
-        self._go(1)
+    def step_forward(self) -> None:
+        self._go_by(1)
 
-    def back(self) -> None:
-        self._go(-1)
+    def step_back(self) -> None:
+        self._go_by(-1)
 
-    def _go(self, by: int) -> None:
+    def _go_by(self, by: int) -> None:
         self._since = 0.0
         to = self.at + by
         self.at = to % len(self.steps) if self.repeat else min(len(self.steps) - 1, max(0, to))
@@ -306,18 +322,18 @@ class Cycle:
             raise Refused("A speed is 0.02 to 25 steps a second.")
         self.speed = speed
 
-    def tick(self, seconds: float) -> bool:
+    def let_time_pass(self, seconds: float) -> bool:
         """Time went by. Gives whether another step begins."""
         if self.held:
             return False
         self._since += seconds
         if self._since * self.speed < 1.0:
             return False
-        self._go(1)
+        self._go_by(1)
         return True
 
     @property
-    def items(self) -> frozenset[str]:
+    def items_touched(self) -> frozenset[str]:
         """Every item that any of its steps touches."""
         found: set[str] = set()
         for s in self.steps:
@@ -328,35 +344,38 @@ class Cycle:
 class Halving(Struct, frozen=True):
     """A search for the slot a lamp answers on: half of what is possible is lit, and the answer keeps one half.
 
-    `possible` are starts of stretches, as (universe id, address); `asked` is the half that is lit now.
+    `possible` are starts of stretches, as (universe id, address); `slots_asked` is the half that is lit now.
     """
 
     possible: tuple[tuple[str, int], ...]
 
     @property
-    def asked(self) -> tuple[tuple[str, int], ...]:
+    def slots_asked(self) -> tuple[tuple[str, int], ...]:
         return self.possible[: (len(self.possible) + 1) // 2]
 
-    def answered(self, lit: bool) -> Halving:
-        half = len(self.asked)
+    def with_answer(self, lit: bool) -> Halving:
+        half = len(self.slots_asked)
         return Halving(self.possible[:half] if lit else self.possible[half:])
 
     @property
-    def left(self) -> int:
+    def answers_left(self) -> int:
         """How many more answers are needed at the most."""
         return max(0, (len(self.possible) - 1).bit_length())
 
-    def step(self, index: Index) -> Step:
-        lit = dict.fromkeys(self.asked, 255)
-        dark = dict.fromkeys(self.possible[len(self.asked) :], 0)
+    def step_to_show(self, index: Index) -> Step:
+        lit = dict.fromkeys(self.slots_asked, 255)
+        dark = dict.fromkeys(self.possible[len(self.slots_asked) :], 0)
         numbers = index.rig.universes
-        a, b = self.asked[0], self.asked[-1]
+        a, b = self.slots_asked[0], self.slots_asked[-1]
         words = f"{say_place(numbers[a[0]].number, a[1])} to {say_place(numbers[b[0]].number, b[1])}"
-        see = f"Does the lamp react? {plural(len(self.possible), 'slot')} are possible, {self.left} answers to go."
+        see = (
+            f"Does the lamp react? {say_count(len(self.possible), 'slot')} are possible, {self.answers_left} "
+            f"answers to go."
+        )
         return Step(words, see, Hold(slots={**dark, **lit}))
 
 
-def halving(index: Index, universes: list[str]) -> Halving:
+def begin_halving(index: Index, universes: list[str]) -> Halving:
     """Begin to look for a lamp that answers somewhere in these universes. Raises Refused for none."""
     places = [(u, a) for u in universes for a in range(1, index.rig.universes[u].size + 1)]
     if not places:

@@ -2,7 +2,7 @@
 
 Layers, each over the one before: the profiles' defaults; what is held by item, by pixel and by raw slot; *only these*,
 which silences what is held elsewhere; a test, which takes its items over while it runs; the master and blackout.
-Movement does not jump: what is held for pan and tilt is where the head is going, and `advance` brings it there.
+Movement does not jump: what is held for pan and tilt is where the head is going, and `advance_moves` brings it there.
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ from welvo.rig.attributes import family_of, word_for
 from welvo.rig.base import Refused
 from welvo.rig.colours import FUNCTIONS
 from welvo.rig.counting import SLOTS
-from welvo.rig.lamp import physical, revealed
+from welvo.rig.lamp import highlight_values, physical_value
 from welvo.rig.lookup import mode_of
 from welvo.rig.patched import Fixture
 from welvo.rig.profile import Channel, Mode
@@ -86,7 +86,7 @@ class Levels:
         self._templates: dict[tuple[int, int, bool, bool], tuple[Mode, npt.NDArray[np.intp], Frame]] = {}
         self._stays: dict[tuple[int, int], tuple[Mode, npt.NDArray[np.intp], npt.NDArray[np.intp]]] = {}
 
-    def hold(self, keys: Iterable[str], function: str, value: float) -> None:
+    def hold_function(self, keys: Iterable[str], function: str, value: float) -> None:
         for key in keys:
             self.held[key, function] = min(1.0, max(0.0, value))
 
@@ -116,7 +116,7 @@ class Levels:
             mode = mode_of(index.rig, fixture) if fixture else None
             c = next((c for c in mode.channels if function_key(c) == function), None) if mode else None
             if c and (key, function) not in self.moving:
-                self.moving[key, function] = self.held.get((key, function), c.default / c.top)
+                self.moving[key, function] = self.held.get((key, function), c.default / c.highest_value)
                 begun = True
         return begun
 
@@ -127,9 +127,9 @@ class Levels:
             self.moving.pop((key, function), None)
             self.move_from(index, [key], function)
             self.held[key, function] = held
-        return self.advance(0.0)
+        return self.advance_moves(0.0)
 
-    def advance(self, seconds: float) -> bool:
+    def advance_moves(self, seconds: float) -> bool:
         """Let heads go on to where they are held. Gives whether any of them still moves."""
         step = FASTEST * seconds
         for place, at in list(self.moving.items()):
@@ -146,7 +146,7 @@ class Levels:
             raise ValueError(f"slot {address} at {level}: addresses run from 1 to 512, levels from 0 to 255")
         self.raw[universe, address] = level
 
-    def release(self, keys: list[str] | None = None) -> None:
+    def release_items(self, keys: list[str] | None = None) -> None:
         """Give back what is held, of some items or altogether; their channels go to their defaults."""
         if keys is None:
             self.held.clear()
@@ -161,39 +161,39 @@ class Levels:
         for key in gone:
             self.pixels.pop(key, None)
 
-    def zero(self, index: Index, keys: list[str]) -> None:
+    def hold_at_zero(self, index: Index, keys: list[str]) -> None:
         """Hold every function of some items at zero; what moves the head stays where it is."""
         for key in keys:
-            for fader in faders(index, [key]):
+            for fader in faders_of_selection(index, [key]):
                 if fader.family != "position":
                     self.held[key, fader.function] = 0.0
 
-    def value(self, keys: list[str], function: str) -> float | None:
+    def held_value(self, keys: list[str], function: str) -> float | None:
         """What is held for a function if all the items agree, else None."""
         values = {self.held.get((k, function)) for k in keys}
         return values.pop() if len(values) == 1 else None
 
-    def frames(self, index: Index, defaults_only: bool = False) -> dict[str, Frame]:
+    def frames_of_rig(self, index: Index, defaults_only: bool = False) -> dict[str, Frame]:
         """Levels of every universe: defaults, then what is held, then raw slots. With `defaults_only`, what receivers
         are left with when output is given back: the profiles' release values, or else defaults.
 
         At blackout, intensity, colour and shutter are zero, and whatever else its profile lets follow a master; the
         rest keeps its place so that heads do not swing.
         """
-        held = self._held(defaults_only)
-        return {uid: self._frame(index, uid, held, defaults_only) for uid in index.rig.universes}
+        held = self._held_functions(defaults_only)
+        return {uid: self._make_frame(index, uid, held, defaults_only) for uid in index.rig.universes}
 
-    def frame(self, index: Index, universe: str) -> Frame:
+    def frame_of_universe(self, index: Index, universe: str) -> Frame:
         """The levels of one universe."""
-        return self._frame(index, universe, self._held(False), False)
+        return self._make_frame(index, universe, self._held_functions(False), False)
 
-    def stays(self, index: Index, universe: str) -> npt.NDArray[np.bool_]:
+    def slots_staying_lit(self, index: Index, universe: str) -> npt.NDArray[np.bool_]:
         """Which slots of a universe a blackout leaves as they are: those of channels that do not go dark, unless
         another item stands there with one that does."""
         found, dark = np.zeros(SLOTS, np.bool_), np.zeros(SLOTS, np.bool_)
         rig = index.rig
-        for span in index.on(universe):
-            fixture = rig.fixtures.get(span.item)
+        for span in index.spans_on_universe(universe):
+            fixture = rig.fixtures.get(span.item_of_span)
             mode = mode_of(rig, fixture) if fixture and span.break_no != BY_PIXEL else None
             if mode:
                 for marked, at in zip((found, dark), self._stay_and_go(mode, span.break_no)):
@@ -201,7 +201,8 @@ class Levels:
         return found & ~dark
 
     def _stay_and_go(self, mode: Mode, break_no: int) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.intp]]:
-        """Offsets within a break of what stays lit at a blackout, and of what goes dark; kept as `_template` does."""
+        """Offsets within a break of what stays lit at a blackout, and of what goes dark; kept as `_template_of_mode`
+        does."""
         kept = self._stays.get((id(mode), break_no))
         if kept is None or kept[0] is not mode:
             mine = [c for c in mode.channels if c.break_no == break_no]
@@ -214,70 +215,75 @@ class Levels:
             kept = self._stays[id(mode), break_no] = (mode, stay, go)
         return kept[1], kept[2]
 
-    def _held(self, defaults_only: bool) -> dict[str, dict[str, float]]:
+    def _held_functions(self, defaults_only: bool) -> dict[str, dict[str, float]]:
         functions: dict[str, dict[str, float]] = {}
         if defaults_only:
             return functions
         for (key, function), value in self.held.items():
-            if self._counts(key):
+            if self._goes_out(key):
                 functions.setdefault(key, {})[function] = self.moving.get((key, function), value)
         for (key, function), value in self.test.functions.items() if self.test else ():
             functions.setdefault(key, {})[function] = value
         return functions
 
-    def _counts(self, key: str) -> bool:
+    def _goes_out(self, key: str) -> bool:
         """Whether what is held for an item goes out: not while a test has it, nor beside chosen ones."""
         return key not in self.test_items and (not self.only or key in self.only)
 
-    def _single(self, key: str) -> dict[tuple[int, str], float]:
+    def _held_pixels(self, key: str) -> dict[tuple[int, str], float]:
         """What is held for single pixels of an item."""
         if self.test and key in self.test_items:
             return self.test.pixels.get(key, {})
-        return self.pixels.get(key, {}) if self._counts(key) else {}
+        return self.pixels.get(key, {}) if self._goes_out(key) else {}
 
-    def _frame(self, index: Index, uid: str, functions: dict[str, dict[str, float]], defaults_only: bool) -> Frame:
+    def _make_frame(self, index: Index, uid: str, functions: dict[str, dict[str, float]], defaults_only: bool) -> Frame:
         rig = index.rig
         found: Frame = np.zeros(SLOTS, np.uint8)
         dark = self.blackout and not defaults_only
-        spans = index.on(uid)
+        spans = index.spans_on_universe(uid)
         for span in spans:
-            fixture = rig.fixtures.get(span.item)
+            fixture = rig.fixtures.get(span.item_of_span)
             mode = mode_of(rig, fixture) if fixture and span.break_no != BY_PIXEL else None
             if mode is None or fixture is None:
                 continue
-            at, values = self._template(mode, span.break_no, dark, defaults_only)
+            at, values = self._template_of_mode(mode, span.break_no, dark, defaults_only)
             if span.last > SLOTS:
                 at, values = at[at < SLOTS - span.first + 1], values[at < SLOTS - span.first + 1]
             found[at + (span.first - 1)] = values
             if fixture.turns:
                 for c in mode.channels:
-                    if c.break_no == span.break_no and c.default and turned(fixture, c.function, 0.0)[1]:
-                        _write(found, span.first, c, c.top - c.default)
+                    if c.break_no == span.break_no and c.default and turned_function(fixture, c.function, 0.0)[1]:
+                        _write_value(found, span.first, c, c.highest_value - c.default)
         driven: list[tuple[Span, dict[str, float]]] = []
         for span in spans:
-            mine = functions.get(span.item)
+            mine = functions.get(span.item_of_span)
             if not mine:
                 continue
-            fixture = rig.fixtures.get(span.item)
+            fixture = rig.fixtures.get(span.item_of_span)
             mode = mode_of(rig, fixture) if fixture and span.break_no != BY_PIXEL else None
             if fixture and mode:
                 for c in mode.channels:
                     if c.break_no != span.break_no or (dark and goes_dark(c)):
                         continue
-                    function, _ = turned(fixture, function_key(c), 0.0)
+                    function, _ = turned_function(fixture, function_key(c), 0.0)
                     level = mine.get(function)
                     if level is not None:
-                        _write(found, span.first, c, round(turned(fixture, function_key(c), level)[1] * c.top))
+                        _write_value(
+                            found,
+                            span.first,
+                            c,
+                            round(turned_function(fixture, function_key(c), level)[1] * c.highest_value),
+                        )
             elif span.break_no == BY_PIXEL:
                 driven.append((span, mine))
             elif not dark:
-                _pixels(letters_of(index, span), mine, span, found)
+                _fill_pixels(letters_of(index, span), mine, span, found)
         for span, mine in () if dark else driven:  # last: a lamp held by itself, and the element of its pixel as well
-            _pixels(letters_of(index, span), mine, span, found)
+            _fill_pixels(letters_of(index, span), mine, span, found)
         if defaults_only:
             return found
         for span in spans if (self.pixels or self.test) and not dark else ():
-            single = self._single(span.item)
+            single = self._held_pixels(span.item_of_span)
             if single:
                 self._write_single(index, span, single, found)
         if uid in self.playback and not dark:
@@ -288,23 +294,23 @@ class Levels:
             if universe == uid:
                 found[address - 1] = level_
         if self.only and self.others == "zero":
-            chosen = [x for x in spans if x.item in self.only or x.item in self.test_items]
+            chosen = [x for x in spans if x.item_of_span in self.only or x.item_of_span in self.test_items]
             kept = np.zeros(SLOTS, bool)
             for span in chosen:
                 kept[span.first - 1 : min(span.last, SLOTS)] = True
             found[~kept] = 0
         if self.master < 1.0:
-            self._dim(index, spans, found)
+            self._dim_followers(index, spans, found)
         return found
 
     def _write_single(self, index: Index, span: Span, single: dict[tuple[int, str], float], found: Frame) -> None:
-        fixture = index.rig.fixtures.get(span.item)
+        fixture = index.rig.fixtures.get(span.item_of_span)
         mode = mode_of(index.rig, fixture) if fixture and span.break_no != BY_PIXEL else None
         if mode:
             for c in mode.channels:
                 value = single.get((c.pixel, function_key(c))) if c.pixel and c.break_no == span.break_no else None
                 if value is not None:
-                    _write(found, span.first, c, round(value * c.top))
+                    _write_value(found, span.first, c, round(value * c.highest_value))
             return
         order = letters_of(index, span)
         for n, letter in enumerate(order):
@@ -313,10 +319,10 @@ class Levels:
                 if function == FUNCTIONS[letter] and span.first <= at <= min(span.last, SLOTS):
                     found[at - 1] = round(255 * value)
 
-    def _dim(self, index: Index, spans: Iterable[Span], found: Frame) -> None:
+    def _dim_followers(self, index: Index, spans: Iterable[Span], found: Frame) -> None:
         """Take everything that follows a master down to its share."""
         for span in spans:
-            fixture = index.rig.fixtures.get(span.item)
+            fixture = index.rig.fixtures.get(span.item_of_span)
             mode = mode_of(index.rig, fixture) if fixture and span.break_no != BY_PIXEL else None
             if mode is None:
                 if letters_of(index, span):
@@ -329,16 +335,18 @@ class Levels:
                     value = 0
                     for n in at:
                         value = value << 8 | int(found[n])
-                    _write(found, span.first, c, round(value * self.master))
+                    _write_value(found, span.first, c, round(value * self.master))
 
-    def _template(self, mode: Mode, break_no: int, dark: bool, let_go: bool) -> tuple[npt.NDArray[np.intp], Frame]:
+    def _template_of_mode(
+        self, mode: Mode, break_no: int, dark: bool, let_go: bool
+    ) -> tuple[npt.NDArray[np.intp], Frame]:
         """Offsets within a break and the levels of what nobody holds there; kept for as long as the mode lives."""
         key = (id(mode), break_no, dark, let_go)
         kept = self._templates.get(key)
         if kept is None or kept[0] is not mode:
             at, values = [], []
             for c in mode.channels:
-                value = 0 if dark and goes_dark(c) else released(c) if let_go else c.default
+                value = 0 if dark and goes_dark(c) else released_value(c) if let_go else c.default
                 for n, slot in enumerate(c.slots if c.break_no == break_no and value else ()):
                     at.append(slot - 1)
                     values.append(value >> 8 * (len(c.slots) - 1 - n) & 255)
@@ -348,7 +356,7 @@ class Levels:
         return kept[1], kept[2]
 
 
-def _pixels(order: str, mine: dict[str, float], span: Span, found: Frame) -> None:
+def _fill_pixels(order: str, mine: dict[str, float], span: Span, found: Frame) -> None:
     """Every pixel of a span gets the held components, as far as they stand in this universe."""
     if not order:
         return
@@ -372,12 +380,12 @@ def follows_master(mode: Mode, c: Channel) -> bool:
     return family_of(c.function) == "colour"
 
 
-def released(c: Channel) -> int:
+def released_value(c: Channel) -> int:
     """The value of a channel when output is given back."""
     return c.default if c.release is None else c.release
 
 
-def reveal(index: Index, key: str) -> dict[str, float]:
+def reveal_item(index: Index, key: str) -> dict[str, float]:
     """What makes an item visible in one act: as `light_up`, and what moves it goes to the middle of its range."""
     found = light_up(index, key)
     fixture = index.rig.fixtures.get(key)
@@ -388,7 +396,7 @@ def reveal(index: Index, key: str) -> dict[str, float]:
     return found
 
 
-def spread(keys: list[str], first: float, last: float, how: str = "first to last") -> dict[str, float]:
+def spread_values(keys: list[str], first: float, last: float, how: str = "first to last") -> dict[str, float]:
     """A value for each of a selection: from `first` to `last` along it, from its centre out, or `first` on every 2nd,
     3rd … and `last` on the others. Raises Refused for another word."""
     n = len(keys)
@@ -408,20 +416,20 @@ def light_up(index: Index, key: str) -> dict[str, float]:
 
     What moves the lamp is left out, and of the rest whatever stands at its default anyway.
     """
-    span, element = index.place(key), index.rig.elements.get(key)
+    span, element = index.span_of_break(key), index.rig.elements.get(key)
     if element or (span and span.break_no == BY_PIXEL):
-        return {f.function: 1.0 for f in faders(index, [key])}
+        return {f.function: 1.0 for f in faders_of_selection(index, [key])}
     fixture = index.rig.fixtures.get(key)
     mode = mode_of(index.rig, fixture) if fixture else None
     found: dict[str, float] = {}
-    for n, value in revealed(mode).items() if mode else ():
+    for n, value in highlight_values(mode).items() if mode else ():
         c = mode.channels[n] if mode else None
         if c and family_of(c.function) != "position" and (value != c.default or c.function == "Dimmer"):
-            found.setdefault(function_key(c), value / c.top)
+            found.setdefault(function_key(c), value / c.highest_value)
     return found
 
 
-def turned(fixture: Fixture, function: str, level: float) -> tuple[str, float]:
+def turned_function(fixture: Fixture, function: str, level: float) -> tuple[str, float]:
     """Which function drives a channel of a fixture, and at which level: movement may be swapped and inverted."""
     if function not in ("Pan", "Tilt") or not fixture.turns:
         return function, level
@@ -437,14 +445,14 @@ def function_key(c: Channel) -> str:
     return c.function or f"?{c.break_no}.{c.slots[0]}"
 
 
-def _write(frame: Frame, start: int, c: Channel, value: int) -> None:
+def _write_value(frame: Frame, start: int, c: Channel, value: int) -> None:
     for n, slot in enumerate(c.slots):
         at = start + slot - 2
         if at < SLOTS:
             frame[at] = value >> 8 * (len(c.slots) - 1 - n) & 255
 
 
-def faders(index: Index, keys: list[str]) -> list[Fader]:
+def faders_of_selection(index: Index, keys: list[str]) -> list[Fader]:
     """The functions of a selection in channel order; the functions of pixels stand once, for all pixels.
 
     Of a lamp behind a converter there are the components of its pixel: what else it has, the converter makes of these.
@@ -455,7 +463,7 @@ def faders(index: Index, keys: list[str]) -> list[Fader]:
     for key in keys:
         fixture = rig.fixtures.get(key)
         element = rig.elements.get(key)
-        span = index.place(key)
+        span = index.span_of_break(key)
         if element or (span and span.break_no == BY_PIXEL):
             for letter in (
                 letters_of(index, span) if span else element.order if element and element.kind != "block" else ""
@@ -472,11 +480,13 @@ def faders(index: Index, keys: list[str]) -> list[Fader]:
                 name = function_key(c)
                 if name not in found and c.function != "NoFeature":
                     word = word_for(c.function, c.name or "?")
-                    found[name] = Fader(name, word, c.short, len(c.slots), c.top, c.default, family_of(c.function))
+                    found[name] = Fader(
+                        name, word, c.short, len(c.slots), c.highest_value, c.default, family_of(c.function)
+                    )
     return list(found.values())
 
 
-def having(index: Index, keys: Iterable[str]) -> dict[str, int]:
+def count_having(index: Index, keys: Iterable[str]) -> dict[str, int]:
     """How many of a selection have each function; lamps of one mode are looked at once."""
     found: dict[str, int] = {}
     known: dict[tuple[str, str], list[str]] = {}
@@ -484,7 +494,7 @@ def having(index: Index, keys: Iterable[str]) -> dict[str, int]:
         fixture = index.rig.fixtures.get(key)
         kind = (fixture.profile, fixture.mode) if fixture else ("", key)
         if kind not in known:
-            known[kind] = [f.function for f in faders(index, [key])]
+            known[kind] = [f.function for f in faders_of_selection(index, [key])]
         for function in known[kind]:
             found[function] = found.get(function, 0) + 1
     return found
@@ -492,7 +502,7 @@ def having(index: Index, keys: Iterable[str]) -> dict[str, int]:
 
 def pixel_functions(index: Index, key: str) -> tuple[str, ...]:
     """The functions that each pixel of an item has of its own."""
-    span, fixture = index.place(key), index.rig.fixtures.get(key)
+    span, fixture = index.span_of_break(key), index.rig.fixtures.get(key)
     if fixture and not (span and span.break_no == BY_PIXEL):
         mode = mode_of(index.rig, fixture)
         return tuple(dict.fromkeys(function_key(c) for c in mode.channels if c.pixel)) if mode else ()
@@ -501,7 +511,7 @@ def pixel_functions(index: Index, key: str) -> tuple[str, ...]:
     return tuple(FUNCTIONS[x] for x in order)
 
 
-def read_value(index: Index, key: str, function: str, text: str) -> float:
+def read_function_value(index: Index, key: str, function: str, text: str) -> float:
     """`128`, `50 %` or `45°` for one function of an item, as a share of full. Raises Refused."""
     t = text.strip().replace(",", ".")
     m = re.fullmatch(r"(-?\d+(?:\.\d+)?)\s*(%|°|deg|degrees)?", t)
@@ -514,14 +524,14 @@ def read_value(index: Index, key: str, function: str, text: str) -> float:
     if unit == "%":
         share = number / 100
     elif unit:
-        low, high = (physical(c, 0), physical(c, c.top)) if c else (None, None)
+        low, high = (physical_value(c, 0), physical_value(c, c.highest_value)) if c else (None, None)
         if low is None or high is None or low == high:
             raise Refused("The profile does not say how many degrees that is.")
         share = (number - low) / (high - low)
         if not 0 <= share <= 1:
             raise Refused(f"It reaches {low:g}° to {high:g}°.")
     else:
-        share = number / (c.top if c else 255)
+        share = number / (c.highest_value if c else 255)
     if not 0 <= share <= 1:
-        raise Refused(f"That is outside 0 to {c.top if c else 255}, or 0 to 100 %.")
+        raise Refused(f"That is outside 0 to {c.highest_value if c else 255}, or 0 to 100 %.")
     return share

@@ -10,7 +10,7 @@ from welvo.patch.index import BY_PIXEL, Index
 from welvo.patch.slot_words import letters_of
 from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS
-from welvo.rig.lookup import called, mode_of, universe_by_number
+from welvo.rig.lookup import find_item_named, mode_of, universe_by_number
 from welvo.rig.notation import say_numbers
 from welvo.rig.plan import ports_taking
 from welvo.rig.refs import PortRef
@@ -26,7 +26,7 @@ class Picked(Struct, frozen=True):
     slots: tuple[tuple[str, int], ...] = ()
 
     @property
-    def empty(self) -> bool:
+    def is_empty(self) -> bool:
         return not (self.items or self.pixels or self.slots)
 
 
@@ -35,14 +35,14 @@ def pixels_in(index: Index, key: str) -> int:
     element, fixture = index.rig.elements.get(key), index.rig.fixtures.get(key)
     if element:
         return 0 if element.kind == "block" else element.pixels
-    span = index.place(key)
+    span = index.span_of_break(key)
     if span and span.break_no == BY_PIXEL:
         return 1 if letters_of(index, span) else 0
     mode = mode_of(index.rig, fixture) if fixture else None
-    return mode.pixels if mode else 0
+    return mode.count_pixels if mode else 0
 
 
-def pick(index: Index, text: str) -> Picked:
+def pick_items(index: Index, text: str) -> Picked:
     """Read `203–207, 301/3, 4.1–4.12, ribbon/1–10, universe 3, on PENSTOCK 6, Left wall`: numbers, pixels, slots, all
     of a universe, of a port, of a group. Raises Refused for the first part that is none of these."""
     items: dict[str, None] = {}
@@ -51,13 +51,13 @@ def pick(index: Index, text: str) -> Picked:
     parts = [p.strip() for p in re.split(r"[,;]", text.replace("–", "-"))]
     for part in (x for p in parts for x in (p.split() if re.fullmatch(r"[\d\s-]+", p) else [p])):
         if part:
-            _one(index, part, items, pixels, slots)
+            _pick_one(index, part, items, pixels, slots)
         if len(items) + len(slots) + sum(map(len, pixels.values())) > MOST:
             raise Refused(f"That is more than {MOST} things at once.")
     return Picked(tuple(items), tuple((k, tuple(v)) for k, v in pixels.items()), tuple(slots))
 
 
-def _one(
+def _pick_one(
     index: Index,
     part: str,
     items: dict[str, None],
@@ -66,25 +66,25 @@ def _one(
 ) -> None:
     rig = index.rig
     if m := re.fullmatch(r"(\d+)\s*(?:-\s*(\d+))?", part):
-        items |= dict.fromkeys(_fixtures(index, *_range(part, m[1], m[2])))
+        items |= dict.fromkeys(_fixtures_in_range(index, *_pick_range(part, m[1], m[2])))
     elif m := re.fullmatch(r"(\d+)\.(\d+)\s*(?:-\s*(?:(\d+)\.)?(\d+))?", part):
         if m[3] and m[3] != m[1]:
             raise Refused(f"“{part}” crosses universes; write each by itself.")
         uid = universe_by_number(rig, int(m[1]))
         if not uid:
             raise Refused(f"There is no universe {m[1]} in this rig.")
-        first, last = _range(part, m[2], m[4])
+        first, last = _pick_range(part, m[2], m[4])
         if not 1 <= first <= last <= SLOTS:
             raise Refused(f"There is no address {last if last > SLOTS else first}: slots run from 1 to {SLOTS}.")
         slots |= dict.fromkeys((uid, n) for n in range(first, last + 1))
     elif m := re.fullmatch(r"(.+?)\s*/\s*(\d+)\s*(?:-\s*(\d+))?", part):
-        key = called(rig, m[1])
+        key = find_item_named(rig, m[1])
         if not key:
             raise Refused(f"There is no “{m[1]}” in this rig.")
-        first, last = _range(part, m[2], m[3])
+        first, last = _pick_range(part, m[2], m[3])
         most = pixels_in(index, key)
         if not 1 <= first <= last <= most:
-            raise Refused(f"{index.call(key)} has {most or 'no'} pixels; “{part}” is none of them.")
+            raise Refused(f"{index.word_for_taker(key)} has {most or 'no'} pixels; “{part}” is none of them.")
         pixels.setdefault(key, {}).update(dict.fromkeys(range(first, last + 1)))
     elif m := re.fullmatch(r"universe\s+(\d+)", part, re.IGNORECASE):
         uid = universe_by_number(rig, int(m[1]))
@@ -95,7 +95,7 @@ def _one(
         items |= dict.fromkeys(on_port(index, m[1], m[2]))
     else:
         group = next((g for g in rig.groups.values() if g.name.lower() == part.lower()), None)
-        key = called(rig, part)
+        key = find_item_named(rig, part)
         if group:
             items |= dict.fromkeys(k for k in group.members if k in rig.fixtures or k in rig.elements)
         elif key:
@@ -106,14 +106,14 @@ def _one(
             )
 
 
-def _range(part: str, first: str, last: str | None) -> tuple[int, int]:
+def _pick_range(part: str, first: str, last: str | None) -> tuple[int, int]:
     a, b = int(first), int(last or first)
     if b < a:
         raise Refused(f"“{part}” runs backwards.")
     return a, b
 
 
-def _fixtures(index: Index, first: int, last: int) -> list[str]:
+def _fixtures_in_range(index: Index, first: int, last: int) -> list[str]:
     by_number = {f.number: k for k, f in index.rig.fixtures.items() if first <= f.number <= last}
     if not by_number or (first not in by_number and first == last):
         raise Refused(f"There is no fixture {say_numbers(range(first, min(last, first + MOST) + 1))} in this rig.")
@@ -129,7 +129,7 @@ def on_port(index: Index, device: str, label: str) -> list[str]:
     port = rig.devices[device_id].ports.get(label)
     if port is None:
         raise Refused(f"{rig.devices[device_id].name} has no port {label}.")
-    stream = index.cables.streams.get(PortRef(device_id, label))
+    stream = index.cables_and_sums.streams.get(PortRef(device_id, label))
     if stream:
         return list(dict.fromkeys(k for p in stream.pieces for k in (p.key, *p.segment.fixtures) if k))
     lines = [f for s in port.run for f in s.fixtures]

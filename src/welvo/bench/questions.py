@@ -129,11 +129,11 @@ _PIXEL = {
 
 def on_pixels(index: Index, key: str) -> bool:
     """Whether an item is pixels on a cable, and not a lamp on a DMX line."""
-    span = index.place(key)
+    span = index.span_of_break(key)
     return key in index.rig.elements or bool(span and span.break_no == BY_PIXEL)
 
 
-def questions(index: Index, key: str) -> tuple[Question, ...]:
+def questions_about(index: Index, key: str) -> tuple[Question, ...]:
     return PIXEL_QUESTIONS if on_pixels(index, key) else LAMP_QUESTIONS
 
 

@@ -17,7 +17,7 @@ from welvo.patch.set_on import set_on
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.kept import table_of
-from welvo.rig.lookup import call
+from welvo.rig.lookup import name_of_item
 from welvo.rig.notation import say_place
 from welvo.rig.tested import RESULTS, Tested, TestRecord, TestResult
 
@@ -26,19 +26,19 @@ MOST = 50
 Standing = Literal["", "passed", "failed", "doubtful", "woken"]
 
 
-def subject(kind: str, key: str, port: str = "") -> str:
+def subject_of_test(kind: str, key: str, port: str = "") -> str:
     return f"{kind}/{key}/{port}" if port else f"{kind}/{key}"
 
 
-def split(of: str) -> tuple[str, str, str]:
+def split_subject(of: str) -> tuple[str, str, str]:
     """Kind, id and port of a subject."""
     kind, _, rest = of.partition("/")
     key, _, port = rest.partition("/")
     return kind, key, port
 
 
-def exists(rig: Rig, of: str) -> bool:
-    kind, key, port = split(of)
+def subject_exists(rig: Rig, of: str) -> bool:
+    kind, key, port = split_subject(of)
     if kind == "item":
         return key in rig.fixtures or key in rig.elements
     if kind == "port":
@@ -46,11 +46,11 @@ def exists(rig: Rig, of: str) -> bool:
     return key in (rig.universes if kind == "universe" else rig.devices if kind == "device" else {})
 
 
-def named(rig: Rig, of: str) -> str:
+def name_of_subject(rig: Rig, of: str) -> str:
     """What a subject is called."""
-    kind, key, port = split(of)
+    kind, key, port = split_subject(of)
     if kind == "item":
-        return call(rig, key)
+        return name_of_item(rig, key)
     if kind == "universe" and key in rig.universes:
         return f"universe {rig.universes[key].number}"
     if key in rig.devices:
@@ -58,19 +58,21 @@ def named(rig: Rig, of: str) -> str:
     return of
 
 
-def facts(index: Index, of: str) -> str:
+def facts_of_subject(index: Index, of: str) -> str:
     """What a test of a subject depends on, in one line: mode, places and line of an item; settings of a port."""
     rig = index.rig
-    kind, key, port = split(of)
+    kind, key, port = split_subject(of)
     if kind == "item" and key in rig.fixtures:
         f = rig.fixtures[key]
-        places = [say_place(rig.universes[s.universe].number, s.first) for s in index.spans(key)]
+        places = [say_place(rig.universes[s.universe].number, s.first) for s in index.spans_of(key)]
         on = set_on(index, key)
         return " ".join([f.profile, f.mode, *places, str(on.address), on.behind])
     if kind == "item" and key in rig.elements:
         e = rig.elements[key]
-        places = [say_place(rig.universes[s.universe].number, s.first) for s in index.spans(key)]
-        return " ".join([str(e.pixels), e.order, *places, *(f"{d.label}:{p.px}" for d, p in index.cables.on_runs(key))])
+        places = [say_place(rig.universes[s.universe].number, s.first) for s in index.spans_of(key)]
+        return " ".join(
+            [str(e.pixels), e.order, *places, *(f"{d.label}:{p.px}" for d, p in index.cables_and_sums.on_runs(key))]
+        )
     if kind == "universe" and key in rig.universes:
         feeds = sorted(f"{f.protocol} {f.wire} {f.to}" for f in rig.feeds.values() if f.universe == key)
         return " ".join([str(rig.universes[key].size), *feeds])
@@ -93,44 +95,48 @@ class Line:
     standing: Standing
 
 
-def newest(rig: Rig, of: str) -> Tested | None:
+def newest_test(rig: Rig, of: str) -> Tested | None:
     """The last test of a subject."""
     kept = rig.tests.get(of)
     return kept.tests[-1] if kept and kept.tests else None
 
 
-def standing(index: Index, of: str) -> Standing:
+def standing_of_subject(index: Index, of: str) -> Standing:
     """How a subject stands: by its newest test, as long as nothing it depends on has changed since."""
-    last = newest(index.rig, of)
+    last = newest_test(index.rig, of)
     if last is None:
         return ""
-    return last.result if last.facts == facts(index, of) else "woken"
+    return last.result if last.facts == facts_of_subject(index, of) else "woken"
 
 
-def standings(index: Index) -> dict[str, Standing]:
+def all_standings(index: Index) -> dict[str, Standing]:
     """How everything stands that was ever tested. Worked out once for each rig: tapes ask for it at every painting."""
     last: dict[str, tuple[Rig, dict[str, Standing]]] = table_of("tests of a rig", 1)
     known = last.get("")
     if known is None or known[0] is not index.rig:
-        known = last[""] = (index.rig, {of: standing(index, of) for of in index.rig.tests})
+        known = last[""] = (index.rig, {of: standing_of_subject(index, of) for of in index.rig.tests})
     return known[1]
 
 
-def lines(index: Index, subjects: Iterable[str]) -> list[Line]:
+def record_lines(index: Index, subjects: Iterable[str]) -> list[Line]:
     rig = index.rig
-    return [Line(of, named(rig, of), newest(rig, of), standing(index, of)) for of in subjects if exists(rig, of)]
+    return [
+        Line(of, name_of_subject(rig, of), newest_test(rig, of), standing_of_subject(index, of))
+        for of in subjects
+        if subject_exists(rig, of)
+    ]
 
 
-def progress(index: Index, subjects: Iterable[str]) -> dict[Standing, int]:
+def count_standings(index: Index, subjects: Iterable[str]) -> dict[Standing, int]:
     """How many of some subjects stand how."""
     found: dict[Standing, int] = {}
     for of in subjects:
-        how = standing(index, of)
+        how = standing_of_subject(index, of)
         found[how] = found.get(how, 0) + 1
     return found
 
 
-def recorded(
+def record_tests(
     index: Index,
     subjects: Iterable[str],
     result: TestResult,
@@ -144,8 +150,8 @@ def recorded(
         raise Refused(f"“{result}” is no result. It is one of {', '.join(RESULTS)}.")
     found = {}
     for of in dict.fromkeys(subjects):
-        if exists(index.rig, of):
-            one = Tested(at=at, result=result, what=what, who=who, note=note.strip(), facts=facts(index, of))
+        if subject_exists(index.rig, of):
+            one = Tested(at=at, result=result, what=what, who=who, note=note.strip(), facts=facts_of_subject(index, of))
             before = index.rig.tests.get(of, TestRecord()).tests
             found[of] = TestRecord(tests=(*before, one)[-MOST:])
     if not found:

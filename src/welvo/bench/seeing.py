@@ -8,13 +8,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, Protocol
 
-from welvo.matching.leaving import proof as seen_leaving
+from welvo.matching.leaving import proof_of_pixel as seen_leaving
 from welvo.observed.values import Observed, SourceSeen
 from welvo.patch.index import Index
 from welvo.rig.document import Rig
 from welvo.rig.lookup import feeds_of
 from welvo.rig.plan import port_of_fixture, ports_taking
-from welvo.survey.path import Light, Path, path
+from welvo.survey.path import Light, Path, path_to_target
 from welvo.survey.place_ways import on_cable
 from welvo.survey.target import Target
 
@@ -42,7 +42,7 @@ def port_for(rig: Rig, universe: str, key: str) -> tuple[str, str] | None:
     return next((p for fid in feeds_of(rig, universe) for p in ports_taking(rig, fid)), None)
 
 
-def chain(
+def chain_to_target(
     index: Index, observed: Observed, now: float, sight: Sight, target: Target, armed: bool, which_feed: int = 0
 ) -> Path:
     """The path of a target with everything that is seen of it."""
@@ -59,5 +59,5 @@ def chain(
         if on and leaves is not None:
             wire = sight.on_wire(target.universe)
             sent = wire[target.address - 1] if wire and target.address <= len(wire) else None
-            proof = seen_leaving(index.cables, on, *leaves, sent)
-    return path(index, observed, target, now, Light(level, armed, lamp, proof), which_feed)
+            proof = seen_leaving(index.cables_and_sums, on, *leaves, sent)
+    return path_to_target(index, observed, target, now, Light(level, armed, lamp, proof), which_feed)

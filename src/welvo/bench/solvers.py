@@ -23,8 +23,8 @@ from welvo.rig.base import Refused
 from welvo.rig.colours import FUNCTIONS
 from welvo.rig.counting import SLOTS
 from welvo.rig.lookup import universe_by_number
-from welvo.rig.notation import plural
-from welvo.runs.bridge import substitute
+from welvo.rig.notation import say_count
+from welvo.runs.bridge import colour_in_its_place
 from welvo.runs.cable import Piece, Stream, place_in
 
 T = TypeVar("T", bound=Hashable)
@@ -52,27 +52,27 @@ class Solver(Generic[T]):
     ends: str = "it is {}"
     """The words for the one that is left."""
 
-    def after(self, test: str, seen: str) -> Solver[T]:
+    def after_sight(self, test: str, seen: str) -> Solver[T]:
         """With one more sight. Raises Refused for a test that there is not."""
         if test not in self.tests:
             raise Refused(f"There is no test “{test}”.")
         kept = tuple(s for s in self.sights if s.test != test)
         return replace(self, sights=(*kept, Sight(test, seen)))
 
-    def without(self, test: str) -> Solver[T]:
+    def without_sight(self, test: str) -> Solver[T]:
         """With a sight taken back."""
         kept = tuple(s for s in self.sights if s.test != test)
         return replace(self, sights=kept)
 
     @property
-    def left(self) -> tuple[T, ...]:
+    def still_possible(self) -> tuple[T, ...]:
         """What is still possible after all that was seen."""
         return tuple(p for p in self.possible if all(self.agrees(self.predict(p, s.test), s.seen) for s in self.sights))
 
-    def answers(self, test: str) -> dict[str, int]:
+    def possible_answers(self, test: str) -> dict[str, int]:
         """What may be seen for a test, and for how many of those that are left."""
         found: dict[str, int] = {}
-        for p in self.left:
+        for p in self.still_possible:
             seen = self.predict(p, test)
             found[seen] = found.get(seen, 0) + 1
         return found
@@ -83,7 +83,7 @@ class Solver(Generic[T]):
         made = {s.test for s in self.sights}
         best, most = "", 1e-9
         for test in self.tests:
-            counts = list(self.answers(test).values())
+            counts = list(self.possible_answers(test).values())
             total = sum(counts)
             bits = -sum(c / total * math.log2(c / total) for c in counts) if total else 0.0
             if test not in made and bits > most:
@@ -91,27 +91,27 @@ class Solver(Generic[T]):
         return best
 
     @property
-    def verdict(self) -> str:
-        left = self.left
+    def words_of_verdict(self) -> str:
+        left = self.still_possible
         if not left:
             return "No single mistake of this kind shows what was seen. Take a sight back, or look for another cause."
         if len(left) == 1:
             words = self.ends.format(self.say(left[0]))
             return f"{words[:1].upper()}{words[1:]}."
         names = ", ".join(self.say(p) for p in left[:4])
-        return f"{plural(len(left), 'possibility', 'possibilities')} left: {names}{' …' if len(left) > 4 else '.'}"
+        return f"{say_count(len(left), 'possibility', 'possibilities')} left: {names}{' …' if len(left) > 4 else '.'}"
 
 
-def _word(letter: str) -> str:
+def _word_for_letter(letter: str) -> str:
     return word_for(FUNCTIONS[letter]) if letter in FUNCTIONS else letter
 
 
-def colour_order(sent: str) -> Solver[str]:
+def solve_colour_order(sent: str) -> Solver[str]:
     """Which order is the string's, when the sender sends `sent`: light one component, say which colour shows."""
 
     def predict(real: str, test: str) -> str:
         slot = int(test.partition(" ")[2]) - 1
-        return _word(real[slot])
+        return _word_for_letter(real[slot])
 
     orders = tuple("".join(p) for p in permutations(sent))
     tests = tuple(f"slot {n + 1}" for n in range(len(sent)))
@@ -124,7 +124,7 @@ def start_address(index: Index, key: str, slots: Sequence[int] = ()) -> Solver[i
     What a mistake makes of an address stands first: one more or less, a digit, a switch; then all others.
     """
     fixture = index.rig.fixtures.get(key)
-    spans = index.spans(key)
+    spans = index.spans_of(key)
     if fixture is None or not spans:
         raise Refused("That works for a lamp with an address.")
     meant = set_on(index, key).address or spans[0].first
@@ -152,7 +152,7 @@ class Counting(Struct, frozen=True):
     shift: int
 
     @property
-    def words(self) -> str:
+    def words_of_counting(self) -> str:
         if self.shift == 0:
             return "the same count at both ends"
         more = "one more" if self.shift > 0 else "one less"
@@ -170,7 +170,7 @@ def universe_base(wires: Sequence[int]) -> Solver[Counting]:
 
     tests = tuple(f"universe {w}" for w in wires)
     possible = tuple(Counting(n) for n in (0, 1, -1))
-    return Solver("From what does each end count?", possible, tests, predict, lambda c: c.words)
+    return Solver("From what does each end count?", possible, tests, predict, lambda c: c.words_of_counting)
 
 
 class Laid(Struct, frozen=True):
@@ -180,7 +180,7 @@ class Laid(Struct, frozen=True):
     reverse: bool
 
     @property
-    def words(self) -> str:
+    def words_of_laying(self) -> str:
         way = "data comes in at the far end" if self.reverse else "data comes in at the near end"
         return f"{way}, {f'folded every {self.fold}' if self.fold else 'not folded'}"
 
@@ -204,7 +204,7 @@ def fold_and_direction(pixels: int, folds: Sequence[int] = ()) -> Solver[Laid]:
 
     marks = {1, 2, pixels, pixels // 2, *(f + 1 for f in every if f), *(f for f in every if f)}
     tests = tuple(f"pixel {n}" for n in sorted(marks) if 1 <= n <= pixels)
-    return Solver("How does the string lie?", possible, tests, predict, lambda x: x.words)
+    return Solver("How does the string lie?", possible, tests, predict, lambda x: x.words_of_laying)
 
 
 def which_device(index: Index, candidates: Sequence[str]) -> Solver[str]:
@@ -213,7 +213,7 @@ def which_device(index: Index, candidates: Sequence[str]) -> Solver[str]:
 
     def takes(device: str) -> set[int]:
         return {rig.feeds[p.feed].wire for p in rig.devices[device].ports.values() if p.feed in rig.feeds} | {
-            n for s in _streams(index, device) for n, _ in s.used
+            n for s in _streams_of_device(index, device) for n, _ in s.used
         }
 
     wires = {d: takes(d) for d in candidates}
@@ -225,14 +225,14 @@ def which_device(index: Index, candidates: Sequence[str]) -> Solver[str]:
     return Solver("Which device is it?", tuple(candidates), tests, predict, lambda d: rig.devices[d].name)
 
 
-def _streams(index: Index, device: str) -> list[Stream]:
-    return [s for ref, s in index.cables.streams.items() if ref[0] == device]
+def _streams_of_device(index: Index, device: str) -> list[Stream]:
+    return [s for ref, s in index.cables_and_sums.streams.items() if ref[0] == device]
 
 
 PRIMARIES = {"red": (255, 0, 0), "green": (0, 255, 0), "blue": (0, 0, 255)}
 
 
-def substitution(index: Index, key: str) -> Solver[str]:
+def solve_substitution(index: Index, key: str) -> Solver[str]:
     """A plain pixel is put in the place of the bridge that an item hangs behind: what it shows tells on which side the
     fault is. Raises Refused where there is no bridge."""
     found = bridge_of(index, key)
@@ -241,7 +241,7 @@ def substitution(index: Index, key: str) -> Solver[str]:
     stream, piece = found
 
     def predict(side: str, test: str) -> str:
-        shown = substitute(index.cables, stream, piece, PRIMARIES[test]).word
+        shown = colour_in_its_place(index.cables_and_sums, stream, piece, PRIMARIES[test]).word
         return shown if side == BEHIND else "another colour, or nothing"
 
     sides = (BEHIND, "before the bridge: what leaves the controller is not what was sent")
@@ -254,7 +254,7 @@ BEHIND = "the bridge, or what is behind it: up to there everything is right"
 
 def bridge_of(index: Index, key: str) -> tuple[Stream, Piece] | None:
     """The bridge that an item hangs behind, in its port's stream."""
-    on = index.cables.on_runs(key)
+    on = index.cables_and_sums.on_runs(key)
     return next(((s, p) for s, p in on if p.segment.kind == "bridge" and key in p.segment.fixtures), None)
 
 

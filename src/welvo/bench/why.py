@@ -16,24 +16,24 @@ from typing import get_args
 from msgspec import Struct
 from msgspec.structs import replace
 
-from welvo.bench.levels import Levels, function_key, turned
+from welvo.bench.levels import Levels, function_key, turned_function
 from welvo.checks.checker import Report
 from welvo.checks.registry import RULES, Finding, Fix, Stage
-from welvo.matching.planned import compared
+from welvo.matching.planned import compare_device
 from welvo.observed.values import Observed, SourceSeen
-from welvo.observed.wire import called, rivals
+from welvo.observed.wire import name_of_source, rival_sources
 from welvo.patch.index import BY_PIXEL, Index, Span
 from welvo.patch.slot_words import letters_of
 from welvo.rig.attributes import family_of, word_for
 from welvo.rig.counting import SLOTS
-from welvo.rig.lookup import bench_sender, call, feeds_of, mode_of
+from welvo.rig.lookup import bench_sender, feeds_of, mode_of, name_of_item
 from welvo.rig.plan import model_of, say_key, say_setting, split_owner
 from welvo.rig.profile import Channel
 from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.refs import NOWHERE, Goto
 from welvo.settings.artnet import heard_port
 from welvo.settings.compare import SettingLine, is_live
-from welvo.survey.fixture_card import woken
+from welvo.survey.fixture_card import steps_to_repeat
 from welvo.survey.path import Path, Reason
 
 FrameOf = Callable[[str], bytes | None]
@@ -78,8 +78,8 @@ class Cause(Struct, frozen=True):
     finding: Finding | None = None
 
     @property
-    def fixes(self) -> tuple[Fix, ...]:
-        return self.finding.fixes if self.finding else ()
+    def possible_fixes(self) -> tuple[Fix, ...]:
+        return self.finding.possible_fixes if self.finding else ()
 
 
 class Look(Struct, frozen=True):
@@ -109,22 +109,22 @@ class Look(Struct, frozen=True):
     """Whether levels have stood long enough that a difference on the way is one."""
 
     @property
-    def universe(self) -> str:
-        span = self.index.place(self.key)
+    def universe_of_item(self) -> str:
+        span = self.index.span_of_break(self.key)
         return span.universe if span else ""
 
     @property
-    def own(self) -> bool:
+    def is_own_sender(self) -> bool:
         """Whether it is the Bench that sends the item's levels."""
         rig = self.index.rig
         bench = bench_sender(rig)
-        feeds = feeds_of(rig, self.universe)
-        mine = any(rig.feeds[f].sender == bench for f in feeds) or self.universe in self.borrowed
+        feeds = feeds_of(rig, self.universe_of_item)
+        mine = any(rig.feeds[f].sender == bench for f in feeds) or self.universe_of_item in self.borrowed
         return self.levels is not None and (mine or not feeds)
 
     @property
-    def frame(self) -> FrameOf:
-        return self.meant if self.own else self.wire
+    def frame_sent(self) -> FrameOf:
+        return self.meant if self.is_own_sender else self.wire
 
     @property
     def port_ref(self) -> tuple[str, str]:
@@ -133,19 +133,19 @@ class Look(Struct, frozen=True):
         return (hop.goes_to.id, hop.goes_to.port) if hop else ("", "")
 
 
-def diagnose(look: Look) -> list[Cause]:
+def diagnose_item(look: Look) -> list[Cause]:
     """Every cause that is known, the one nearest to the sender first; empty when nothing is wrong up to the lamp."""
     found: list[Cause] = []
     for test in _TESTS:
         found += test(look)
     found.sort(key=lambda c: STAGES.index(c.stage))
     roles = [h.role for h in look.chain.hops]
-    return [replace(c, hop=_hop(roles, HOP_OF[c.stage])) for c in found]
+    return [replace(c, hop=_hop_of_role(roles, HOP_OF[c.stage])) for c in found]
 
 
-def why(look: Look) -> Cause:
+def first_cause(look: Look) -> Cause:
     """The first cause, or what is left to look at when none is known."""
-    found = diagnose(look)
+    found = diagnose_item(look)
     if found:
         return found[0]
     return Cause(
@@ -156,7 +156,7 @@ def why(look: Look) -> Cause:
     )
 
 
-def _hop(roles: list[str], role: str) -> int:
+def _hop_of_role(roles: list[str], role: str) -> int:
     if role in roles:
         return roles.index(role)
     order = ["level", "universe", "feed", "device", "port", "line", "lamp"]
@@ -171,7 +171,7 @@ def channel_values(index: Index, key: str, frame_of: FrameOf) -> Iterator[tuple[
     """Channels of a fixture with the values that a frame has for them, as far as it is known."""
     fixture = index.rig.fixtures.get(key)
     mode = mode_of(index.rig, fixture) if fixture else None
-    for span in index.spans(key) if mode else ():
+    for span in index.spans_of(key) if mode else ():
         frame = frame_of(span.universe)
         for c in mode.channels if mode and frame is not None else ():
             at = [span.first + slot - 2 for slot in c.slots]
@@ -182,7 +182,7 @@ def channel_values(index: Index, key: str, frame_of: FrameOf) -> Iterator[tuple[
 def dark_by(index: Index, key: str, frame_of: FrameOf) -> str:
     """What the levels themselves keep dark: a dimmer at zero, a closed shutter, no colour. Empty when nothing."""
     rig = index.rig
-    span = index.place(key)
+    span = index.span_of_break(key)
     element = rig.elements.get(key)
     if element or (span and span.break_no == BY_PIXEL):
         if element and element.kind == "block":
@@ -210,7 +210,7 @@ def dark_by(index: Index, key: str, frame_of: FrameOf) -> str:
 
 def _pixels_dark(index: Index, key: str, frame_of: FrameOf) -> str:
     known = False
-    for span in index.spans(key):
+    for span in index.spans_of(key):
         frame = frame_of(span.universe)
         if frame is None:
             continue
@@ -220,11 +220,11 @@ def _pixels_dark(index: Index, key: str, frame_of: FrameOf) -> str:
     return "All its components are at 0." if known else ""
 
 
-def _level(look: Look) -> Iterator[Cause]:
+def _causes_in_level(look: Look) -> Iterator[Cause]:
     levels = look.levels
     goto = Goto("bench", look.key)
-    if levels is not None and look.own:
-        who = call(look.index.rig, look.key)
+    if levels is not None and look.is_own_sender:
+        who = name_of_item(look.index.rig, look.key)
         if levels.blackout:
             words = "Blackout is on: intensity, colour and shutter go out as 0."
             yield Cause(words, stage="master", code="blackout", do="Take the blackout away.", goto=goto)
@@ -237,21 +237,21 @@ def _level(look: Look) -> Iterator[Cause]:
             words = f"Only others are driven: {who} is not among them."
             yield Cause(words, stage="master", code="only", do="Let everything go out again.", goto=goto)
             return
-    if look.own and not look.index.spans(look.key):
+    if look.is_own_sender and not look.index.spans_of(look.key):
         return  # nothing goes out for it; that is the patch's fault, said there
-    dark = dark_by(look.index, look.key, look.frame)
+    dark = dark_by(look.index, look.key, look.frame_sent)
     if dark:
         testing = levels is not None and look.key in levels.test_items
         more = "A test cycle holds it." if testing else ""
-        do = "End the test." if testing else "Light it up." if look.own else "Raise it at whoever sends."
+        do = "End the test." if testing else "Light it up." if look.is_own_sender else "Raise it at whoever sends."
         yield Cause(dark, stage="level", code="dark", proof=more, do=do, goto=goto)
-    strobe = _strobe(look)
+    strobe = _say_strobe(look)
     if strobe:
         yield Cause(strobe, stage="level", code="strobe", do="Open the shutter.", goto=goto)
 
 
-def _strobe(look: Look) -> str:
-    for c, value in channel_values(look.index, look.key, look.frame):
+def _say_strobe(look: Look) -> str:
+    for c, value in channel_values(look.index, look.key, look.frame_sent):
         for r in c.ranges:
             if r.first <= value <= r.last and r.does in ("strobe", "pulse", "random"):
                 return f"Its {word_for(c.function)} stands at {value}, “{r.name}”: it flickers on purpose."
@@ -261,38 +261,40 @@ def _strobe(look: Look) -> str:
 # ---- the plan
 
 
-def _findings(look: Look) -> Iterator[Cause]:
+def _causes_in_findings(look: Look) -> Iterator[Cause]:
     """What the checks say of this item, its universe, its feed, its port or its device."""
     device, label = look.port_ref
-    feeds = set(feeds_of(look.index.rig, look.universe)) if look.universe else set()
+    feeds = set(feeds_of(look.index.rig, look.universe_of_item)) if look.universe_of_item else set()
     for f in look.report.findings:
         stage = RULES[f.code].stage
-        if stage and _about(f, look, device, label, feeds):
-            do = f.fixes[0].label if f.fixes else ""
-            if f.code == "PATCH-01" and not _spoiled(look):
+        if stage and _is_about_item(f, look, device, label, feeds):
+            do = f.possible_fixes[0].label if f.possible_fixes else ""
+            if f.code == "PATCH-01" and not _is_spoiled(look):
                 stage = "lamp"  # worth knowing; what this lamp gets is what is meant for it all the same
             yield Cause(f"{f.title}.", stage=stage, code=f.code, proof=f.reason, do=do, goto=f.goes_to, finding=f)
 
 
-def _spoiled(look: Look) -> bool:
+def _is_spoiled(look: Look) -> bool:
     """Whether something else writes other levels onto the slots of a lamp than are held for it."""
     levels, fixture = look.levels, look.index.rig.fixtures.get(look.key)
-    if levels is None or fixture is None or not look.own or look.key in levels.test_items:
+    if levels is None or fixture is None or not look.is_own_sender or look.key in levels.test_items:
         return True
-    for c, value in channel_values(look.index, look.key, look.frame):
-        function, _ = turned(fixture, function_key(c), 0.0)
+    for c, value in channel_values(look.index, look.key, look.frame_sent):
+        function, _ = turned_function(fixture, function_key(c), 0.0)
         held = levels.held.get((look.key, function))
         if (look.key, function) in levels.moving:
             continue
         if held is None and family_of(c.function) not in ("intensity", "shutter"):
             continue  # a zoom or a wheel that stands elsewhere makes nothing dark
-        want = c.default if held is None else round(turned(fixture, function_key(c), held)[1] * c.top)
+        want = (
+            c.default if held is None else round(turned_function(fixture, function_key(c), held)[1] * c.highest_value)
+        )
         if value != want and not (fixture.turns and held is None):
             return True
     return False
 
 
-def _about(f: Finding, look: Look, device: str, label: str, feeds: set[str]) -> bool:
+def _is_about_item(f: Finding, look: Look, device: str, label: str, feeds: set[str]) -> bool:
     if look.key in f.items:
         return True
     if f.items and f.code.startswith("PATCH-"):
@@ -308,13 +310,13 @@ def _about(f: Finding, look: Look, device: str, label: str, feeds: set[str]) -> 
         mine = {(rig.feeds[f].protocol, rig.feeds[f].wire) for f in feeds}
         return key in feeds or (f.code == "FEED-01" and other is not None and (other.protocol, other.wire) in mine)
     if kind == "universe":
-        return bool(look.universe) and key == look.universe and f.code.startswith("FEED-")
+        return bool(look.universe_of_item) and key == look.universe_of_item and f.code.startswith("FEED-")
     return False
 
 
-def _patch(look: Look) -> Iterator[Cause]:
+def _causes_in_patch(look: Look) -> Iterator[Cause]:
     roles = [h.role for h in look.chain.hops]
-    who = call(look.index.rig, look.key)
+    who = name_of_item(look.index.rig, look.key)
     if roles[-1] == "universe":
         words = f"{who} has no address, so no level ever reaches it."
         yield Cause(
@@ -335,19 +337,19 @@ def _patch(look: Look) -> Iterator[Cause]:
 # ---- from the feed to the wire
 
 
-def _feed(look: Look) -> Iterator[Cause]:
+def _causes_in_feed(look: Look) -> Iterator[Cause]:
     rig = look.index.rig
-    if not look.universe:
+    if not look.universe_of_item:
         return
-    feeds = feeds_of(rig, look.universe)
-    number = rig.universes[look.universe].number
+    feeds = feeds_of(rig, look.universe_of_item)
+    number = rig.universes[look.universe_of_item].number
     if not feeds:
         words = f"Feed: nothing carries this universe. Universe {number} has no feed."
         yield Cause(
-            words, stage="feed", code="no feed", do="Add a feed in Patch.", goto=Goto("universe", look.universe)
+            words, stage="feed", code="no feed", do="Add a feed in Patch.", goto=Goto("universe", look.universe_of_item)
         )
         return
-    if look.levels is not None and not look.own and any(k == look.key for k, _ in look.levels.held):
+    if look.levels is not None and not look.is_own_sender and any(k == look.key for k, _ in look.levels.held):
         sender = rig.senders[rig.feeds[feeds[0]].sender].name
         words = f"Universe {number} is fed by {sender}, not by the Bench: what you hold does not go out."
         yield Cause(
@@ -355,38 +357,38 @@ def _feed(look: Look) -> Iterator[Cause]:
         )
 
 
-def _armed(look: Look) -> Iterator[Cause]:
-    if look.own and not look.armed:
+def _causes_in_arming(look: Look) -> Iterator[Cause]:
+    if look.is_own_sender and not look.armed:
         words = "Output is not armed: nothing leaves this computer."
         yield Cause(
             words, stage="armed", code="armed", do="Arm with the switch in the head.", goto=Goto("bench", look.key)
         )
-    elif look.own and look.trouble:
+    elif look.is_own_sender and look.trouble:
         words = f"{look.trouble[:1].upper()}{look.trouble[1:]}."
         yield Cause(
             words, stage="leaving", code="trouble", do="Choose an interface under Output.", goto=Goto("bench", "")
         )
-    elif look.own:
+    elif look.is_own_sender:
         for n, joint in enumerate(look.chain.joints):
             if joint.why is Reason.KEPT_BACK:
                 hop = look.chain.hops[n + 1]
-                words = f"{hop.value} does not leave this computer: {joint.word}."
-                yield Cause(words, stage="leaving", code="stuck", proof=joint.word, goto=hop.goes_to)
+                words = f"{hop.value} does not leave this computer: {joint.word_for_joint}."
+                yield Cause(words, stage="leaving", code="stuck", proof=joint.word_for_joint, goto=hop.goes_to)
 
 
-def _wire(look: Look) -> Iterator[Cause]:
+def _causes_on_wire(look: Look) -> Iterator[Cause]:
     """Who sends on the wire universe of the item, and whether that is what was meant."""
     rig = look.index.rig
-    feeds = [rig.feeds[f] for f in feeds_of(rig, look.universe)] if look.universe else []
-    feeds = [f for f in feeds if PROTOCOLS[f.protocol].numbered]
-    if not look.listening or not feeds or (look.own and not look.armed):
+    feeds = [rig.feeds[f] for f in feeds_of(rig, look.universe_of_item)] if look.universe_of_item else []
+    feeds = [f for f in feeds if PROTOCOLS[f.protocol].has_universe_numbers]
+    if not look.listening or not feeds or (look.is_own_sender and not look.armed):
         return
     seen = [s for s, _ in look.sources if not s.preview]
     feed = feeds[0]
     wire = say_wire(feed.protocol, feed.wire)
     goto = Goto("feed", next(k for k, f in rig.feeds.items() if f is feed))
     heard_here = feed.to in ("multicast", "broadcast")
-    if not look.own and not seen and heard_here:
+    if not look.is_own_sender and not seen and heard_here:
         sender = rig.senders[feed.sender].name
         preview = any(s.preview for s, _ in look.sources)
         words = f"{sender} sends {wire} for preview only." if preview else f"Nobody sends {wire}: {sender} is silent."
@@ -397,36 +399,38 @@ def _wire(look: Look) -> Iterator[Cause]:
     above = [s for s in seen if not s.own and PROTOCOLS[s.protocol].has_priority and s.priority > feed.priority]
     if above:
         s = max(above, key=lambda s: s.priority)
-        mine = "the Bench" if look.own else rig.senders[feed.sender].name
+        mine = "the Bench" if look.is_own_sender else rig.senders[feed.sender].name
         rank = f"priority {s.priority}: receivers follow it, not {mine} ({feed.priority})"
-        words = f"{called(s)} sends {wire} too, at {rank}."
-        if look.own or (rig.senders[feed.sender].name != s.name):
+        words = f"{name_of_source(s)} sends {wire} too, at {rank}."
+        if look.is_own_sender or (rig.senders[feed.sender].name != s.name):
             proof = f"Heard at {s.rate:.0f} frames a second."
-            yield Cause(words, stage="wire", code="overridden", proof=proof, do=f"Close {called(s)}.", goto=goto)
-    leading = rivals(seen)
+            yield Cause(
+                words, stage="wire", code="overridden", proof=proof, do=f"Close {name_of_source(s)}.", goto=goto
+            )
+    leading = rival_sources(seen)
     if leading and not all(s.own for s in leading):
         others = [s for s in leading if not s.own] if any(s.own for s in leading) else list(leading)
-        names = " and ".join(called(s) for s in others[:3])
+        names = " and ".join(name_of_source(s) for s in others[:3])
         words = (
             f"{names} {'send' if len(others) > 1 else 'sends'} {wire} too, at the same rank: receivers merge, or jump."
         )
-        yield Cause(words, stage="wire", code="rival", do=f"Close {called(others[0])}.", goto=goto)
+        yield Cause(words, stage="wire", code="rival", do=f"Close {name_of_source(others[0])}.", goto=goto)
     for s in seen:
         limit = PROTOCOLS[s.protocol].lost_after
         if s.gap > limit:
-            who = "The Bench" if s.own else called(s)
+            who = "The Bench" if s.own else name_of_source(s)
             words = f"{who} was silent for {s.gap:.1f} s on {wire}: receivers lose it after {limit:g} s."
             yield Cause(words, stage="wire", code="gap", do="Send it all the time, or with keep-alive.", goto=goto)
         if s.lost > 0.02 * max(50, s.frames):
             words = f"{s.lost} of {s.frames + s.lost} frames of {wire} were lost on the way: it flickers or stutters."
             yield Cause(words, stage="wire", code="lost", do="Look at the switch and the wireless way.", goto=goto)
-    if look.own and look.settled and not above and not leading:
+    if look.is_own_sender and look.settled and not above and not leading:
         yield from _not_as_meant(look, wire, goto)
 
 
 def _not_as_meant(look: Look, wire: str, goto: Goto) -> Iterator[Cause]:
-    for span in look.index.spans(look.key):
-        if span.universe != look.universe:
+    for span in look.index.spans_of(look.key):
+        if span.universe != look.universe_of_item:
             continue
         meant, heard = look.meant(span.universe), look.wire(span.universe)
         cut = slice(span.first - 1, min(span.last, SLOTS))
@@ -444,7 +448,7 @@ def _not_as_meant(look: Look, wire: str, goto: Goto) -> Iterator[Cause]:
 # ---- the device
 
 
-def _device(look: Look) -> Iterator[Cause]:
+def _causes_in_device(look: Look) -> Iterator[Cause]:
     roles = [h.role for h in look.chain.hops]
     for n, joint in enumerate(look.chain.joints):
         hop = look.chain.hops[n + 1]
@@ -461,7 +465,7 @@ def _device(look: Look) -> Iterator[Cause]:
                 words, stage="device", code="sent elsewhere", do="Send it to the device's address.", goto=hop.goes_to
             )
         elif joint.why in (Reason.SILENT, Reason.NOT_HEARD) and look.listening:
-            words = f"Device: {hop.fact or joint.word}."
+            words = f"Device: {hop.fact or joint.word_for_joint}."
             do = "Find it… in Devices tests why."
             yield Cause(
                 words, stage="device", code="silent", proof=f"{hop.value} does not answer.", do=do, goto=hop.goes_to
@@ -470,9 +474,9 @@ def _device(look: Look) -> Iterator[Cause]:
         return
     device, label = look.port_ref
     rig = look.index.rig
-    lines = compared(look.index, look.observed, device, look.now)
-    yield from _port(look, device, label, lines)
-    yield from _settings(look, device, label, lines)
+    lines = compare_device(look.index, look.observed, device, look.now)
+    yield from _causes_in_port(look, device, label, lines)
+    yield from _causes_in_settings(look, device, label, lines)
     said = look.observed.said.get(rig.devices[device].ip)
     if said and said.test and look.now - said.at < 10:
         words = f"{rig.devices[device].name} shows its on-board test “{said.test}” instead of what is sent."
@@ -481,7 +485,7 @@ def _device(look: Look) -> Iterator[Cause]:
         )
 
 
-def _port(look: Look, device: str, label: str, lines: list[SettingLine]) -> Iterator[Cause]:
+def _causes_in_port(look: Look, device: str, label: str, lines: list[SettingLine]) -> Iterator[Cause]:
     rig = look.index.rig
     goto = Goto("port", device, label)
     name = rig.devices[device].name
@@ -495,7 +499,9 @@ def _port(look: Look, device: str, label: str, lines: list[SettingLine]) -> Iter
         if hop.role == "port" and joint.mark == "differs":
             feed = next((h.value for h in look.chain.hops if h.role == "feed"), joint.sends)
             if joint.why is Reason.OTHER_UNIVERSE:
-                words = f"Port {hop.value} {joint.takes}. Your levels for {call(rig, look.key)} go out as {feed}."
+                words = (
+                    f"Port {hop.value} {joint.takes}. Your levels for {name_of_item(rig, look.key)} go out as {feed}."
+                )
                 yield Cause(
                     words, stage="port", code="other universe", goto=goto, do=f"Push it to {name}.", finding=finding
                 )
@@ -529,7 +535,7 @@ def say_key_of(look: Look, device: str, x: SettingLine) -> str:
     return f"{what[:1].upper()}{what[1:]} is {has} on {name}, the plan says {plan}"
 
 
-def _settings(look: Look, device: str, label: str, lines: list[SettingLine]) -> Iterator[Cause]:
+def _causes_in_settings(look: Look, device: str, label: str, lines: list[SettingLine]) -> Iterator[Cause]:
     """What the device has otherwise than planned, of what changes this item's light."""
     mine = _segments_before(look, device, label)
     by_subject = {f.subject: f for f in look.report.findings if f.code == "DEV-04"}
@@ -555,14 +561,16 @@ def _settings(look: Look, device: str, label: str, lines: list[SettingLine]) -> 
 def _segments_before(look: Look, device: str, label: str) -> set[int]:
     """The segments of the port up to the one the item is on, from 1: a wrong count of any of them moves it."""
     on = [
-        p.n for stream, p in look.index.cables.on_runs(look.key) if (stream.device_id, stream.label) == (device, label)
+        p.n
+        for stream, p in look.index.cables_and_sums.on_runs(look.key)
+        if (stream.device_id, stream.label) == (device, label)
     ]
     return set(range(1, max(on) + 2)) if on else set()
 
 
-def _output(look: Look) -> Iterator[Cause]:
+def _causes_in_output(look: Look) -> Iterator[Cause]:
     """What was seen to leave the port, held against what was sent there."""
-    if look.own and not (look.armed and look.settled):
+    if look.is_own_sender and not (look.armed and look.settled):
         return
     for n, joint in enumerate(look.chain.joints):
         hop = look.chain.hops[n + 1]
@@ -573,10 +581,16 @@ def _output(look: Look) -> Iterator[Cause]:
             )
             return
     device, label = look.port_ref
-    span = look.index.place(look.key)
-    wire = look.wire(look.universe) if look.universe else None
-    if device and span and wire is not None and look.port is not None and not look.index.cables.on_runs(look.key):
-        cut = _of(span)
+    span = look.index.span_of_break(look.key)
+    wire = look.wire(look.universe_of_item) if look.universe_of_item else None
+    if (
+        device
+        and span
+        and wire is not None
+        and look.port is not None
+        and not look.index.cables_and_sums.on_runs(look.key)
+    ):
+        cut = _slice_of_span(span)
         if look.port[cut] != wire[cut]:
             at = next((i for i, (a, b) in enumerate(zip(wire[cut], look.port[cut])) if a != b), 0)
             name = look.index.rig.devices[device].name
@@ -587,29 +601,29 @@ def _output(look: Look) -> Iterator[Cause]:
             )
 
 
-def _of(span: Span) -> slice:
+def _slice_of_span(span: Span) -> slice:
     return slice(span.first - 1, min(span.last, SLOTS))
 
 
 # ---- the lamp
 
 
-def _lamp(look: Look) -> Iterator[Cause]:
+def _causes_in_lamp(look: Look) -> Iterator[Cause]:
     if look.key not in look.index.rig.fixtures or any(f.code == "PATCH-17" for f in look.report.findings):
         return
-    for step in woken(look.index, look.key):
+    for step in steps_to_repeat(look.index, look.key):
         words = f"{step.number} was set to {step.was}, the plan says {step.value}."
         yield Cause(words, stage="lamp", code="set before", do="Set it anew.", goto=Goto("item", look.key))
 
 
 _TESTS: tuple[Callable[[Look], Iterator[Cause]], ...] = (
-    _level,
-    _patch,
-    _feed,
-    _armed,
-    _wire,
-    _device,
-    _output,
-    _findings,
-    _lamp,
+    _causes_in_level,
+    _causes_in_patch,
+    _causes_in_feed,
+    _causes_in_arming,
+    _causes_on_wire,
+    _causes_in_device,
+    _causes_in_output,
+    _causes_in_findings,
+    _causes_in_lamp,
 )

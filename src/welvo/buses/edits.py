@@ -12,9 +12,9 @@ from welvo.buses.plan import bus_at
 from welvo.protocols.dali import GROUPS, MASK, SCENES, SHORT_ADDRESSES
 from welvo.rig.base import Refused
 from welvo.rig.buses import Gear
-from welvo.rig.document import Edit, Rig, put
+from welvo.rig.document import Edit, Rig, put_entries
 from welvo.rig.edits import set_device, set_port
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.refs import PortRef
 from welvo.rig.wiring import Readdressing
 
@@ -30,10 +30,10 @@ def set_gear(rig: Rig, ref: PortRef, shorts: Iterable[int], label: str, **fields
     gear = {g.at: g for g in bus.gear}
     for short in shorts:
         gear[short] = replace(gear.get(short) or Gear(at=short), **fields)
-    return _with(rig, ref, label, gear)
+    return _with_gear(rig, ref, label, gear)
 
 
-def _with(rig: Rig, ref: PortRef, label: str, gear: Mapping[int, Gear]) -> Edit:
+def _with_gear(rig: Rig, ref: PortRef, label: str, gear: Mapping[int, Gear]) -> Edit:
     return set_bus(rig, ref, label, gear=tuple(gear[k] for k in sorted(gear)))
 
 
@@ -47,23 +47,23 @@ def plan_gear(rig: Rig, ref: PortRef, wish: str) -> Edit:
     made = {}
     for n, short in enumerate(range(first, last + 1), 1):
         words = f"{name} {n}" if name and last > first else name
-        known = bus_at(rig, ref).at(short)
+        known = bus_at(rig, ref).gear_at(short)
         made[short] = replace(known, name=words or known.name) if known else Gear(at=short, name=words)
     kept = {g.at: g for g in bus_at(rig, ref).gear}
-    return _with(rig, ref, f"plan {plural(len(made), 'gear', 'gear')} on {ref.port}", {**kept, **made})
+    return _with_gear(rig, ref, f"plan {say_count(len(made), 'gear', 'gear')} on {ref.port}", {**kept, **made})
 
 
 def remove_gear(rig: Rig, ref: PortRef, shorts: Iterable[int]) -> Edit:
     gone = set(shorts)
     gear = {g.at: g for g in bus_at(rig, ref).gear if g.at not in gone}
-    return _with(rig, ref, f"take {plural(len(gone), 'gear', 'gear')} out of the plan of {ref.port}", gear)
+    return _with_gear(rig, ref, f"take {say_count(len(gone), 'gear', 'gear')} out of the plan of {ref.port}", gear)
 
 
 def toggle_group(rig: Rig, ref: PortRef, short: int, group: int) -> Edit:
     """Plan a gear into a group, or out of it."""
     if not 0 <= group < GROUPS:
         raise Refused(f"There is no group {group}; there are 0 to {GROUPS - 1}.")
-    known = bus_at(rig, ref).at(short)
+    known = bus_at(rig, ref).gear_at(short)
     groups = set(known.groups or ()) if known else set()
     words = f"gear {short} {'leaves' if group in groups else 'joins'} group {group}"
     return set_gear(rig, ref, [short], words, groups=tuple(sorted(groups ^ {group})))
@@ -82,7 +82,7 @@ def set_scene(rig: Rig, ref: PortRef, scene: int, levels: Mapping[int, int | Non
         if value is not None:
             others[scene] = value
         gear[short] = replace(known, scenes=tuple(sorted(others.items())))
-    return _with(rig, ref, f"plan scene {scene} of {ref.port}", gear)
+    return _with_gear(rig, ref, f"plan scene {scene} of {ref.port}", gear)
 
 
 KEPT = 20
@@ -98,7 +98,7 @@ def remember_addressing(rig: Rig, ref: PortRef, at: float, changes: Iterable[tup
 
 def copy_gear(rig: Rig, ref: PortRef, source: int, to: Iterable[tuple[PortRef, int]]) -> Edit:
     """Give what is planned for one gear (its levels, fades, groups and scenes) to others, also of other buses."""
-    known = bus_at(rig, ref).at(source)
+    known = bus_at(rig, ref).gear_at(source)
     if known is None:
         raise Refused(f"Nothing is planned for gear {source} of {ref.port}.")
     settings = {
@@ -114,5 +114,5 @@ def copy_gear(rig: Rig, ref: PortRef, source: int, to: Iterable[tuple[PortRef, i
     made = rig
     for where, shorts in by_bus.items():
         made, _ = set_gear(made, where, shorts, "", **settings)
-    label = f"copy gear {source} to {plural(sum(map(len, by_bus.values())), 'other')}"
-    return put(rig, label, devices={where.device: made.devices[where.device] for where in by_bus})
+    label = f"copy gear {source} to {say_count(sum(map(len, by_bus.values())), 'other')}"
+    return put_entries(rig, label, devices={where.device: made.devices[where.device] for where in by_bus})

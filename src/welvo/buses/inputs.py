@@ -40,7 +40,7 @@ def inputs_of(model: DeviceModel, settings: Mapping[str, SettingValue]) -> list[
     numbers = sorted({int(m[1]) for s in model.settings if (m := re.fullmatch(r"in(\d+)_use", s.key))})
 
     def value(key: str) -> SettingValue:
-        spec = model.spec(key)
+        spec = model.spec_of_setting(key)
         return settings.get(key, spec.factory if spec else "")
 
     return [

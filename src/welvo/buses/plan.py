@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 from welvo.protocols import dali
 from welvo.protocols.dali import Forward, To
-from welvo.rig.abilities import gives
+from welvo.rig.abilities import port_gives_what
 from welvo.rig.buses import CONTROLS, NO_BUS, Bus, Control, Curve
 from welvo.rig.document import Rig
 from welvo.rig.refs import BUS, PortRef, SegmentRef
@@ -28,7 +28,7 @@ class BusHere(NamedTuple):
 def bus_ports(rig: Rig, device_id: str) -> list[str]:
     """The ports of a device behind which lamp buses are, in the order printed on it."""
     device = rig.devices[device_id]
-    return [x for x in device.ports if gives(rig, device_id, x) == "bus"]
+    return [x for x in device.ports if port_gives_what(rig, device_id, x) == "bus"]
 
 
 def bus_at(rig: Rig, ref: PortRef) -> Bus:
@@ -55,7 +55,7 @@ def bus_of(rig: Rig, ref: SegmentRef) -> BusHere | None:
     feed = rig.feeds.get(port.feed) if port else None
     if port is None or feed is None or feed.universe not in rig.universes:
         return None
-    if gives(rig, ref.device, ref.port) != "bus":
+    if port_gives_what(rig, ref.device, ref.port) != "bus":
         return None
     return BusHere(port.bus or NO_BUS, feed.universe, port.start)
 
@@ -73,14 +73,14 @@ def place_short(bus: Bus, place: int) -> str:
 def part_short(bus: Bus, part: int) -> str:
     """What a slot of a place does, in a cell of a tape: `R`; nothing where a place has one slot."""
     word = CONTROLS[bus.control][1][part]
-    if bus.width == 1:
+    if bus.slots_per_place == 1:
         return ""
     return word[-1] if bus.control == "primaries" else word[:1].upper()
 
 
 def slot_words(bus: Bus, within: int) -> str:
     """What a slot of a bus (counted from 1 within its stretch) does: `gear 5 level`."""
-    place, part = divmod(within - 1, bus.width)
+    place, part = divmod(within - 1, bus.slots_per_place)
     return f"{place_word(bus, place)} {CONTROLS[bus.control][1][part]}"
 
 
@@ -100,7 +100,7 @@ def arc_level(value: int, curve: Curve, least: int = 1) -> int:
     return max(least, level)
 
 
-def light(level: int, curve: Curve) -> float:
+def light_of_level(level: int, curve: Curve) -> float:
     """Light of an arc level in percent, by the curve that the gear itself is set to: linear where slots are bent for
     it, else the standard's."""
     return dali.percent_of(level, linear=curve == "logarithmic")
@@ -110,13 +110,13 @@ def curve_table(curve: Curve, least: int) -> list[tuple[int, int, float]]:
     """Slot level, arc level and light in percent, at levels that show the curve."""
     shown = (0, 1, 13, 26, 51, 77, 102, 128, 153, 179, 204, 230, 254, 255)
     rows = [(v, arc_level(v, curve, least)) for v in shown]
-    return [(v, n, light(n, curve)) for v, n in rows]
+    return [(v, n, light_of_level(n, curve)) for v, n in rows]
 
 
 # ---- time
 
 
-def who(bus: Bus, place: int) -> To:
+def address_of_place(bus: Bus, place: int) -> To:
     """Whom a place speaks to."""
     if bus.addressing == "gear":
         return To(short=place)
@@ -131,28 +131,28 @@ def frames_of(to: To, control: Control, slots: bytes, curve: Curve = "off", leas
     """
     v = slots.ljust(len(CONTROLS[control][1]), b"\0")
     arc = [arc_level(x, curve, least) for x in v]
-    enable = dali.special(dali.ENABLE_TYPE, dali.COLOUR)
-    show = [enable, dali.command(to, dali.ACTIVATE)]
+    enable = dali.special_frame(dali.ENABLE_TYPE, dali.COLOUR)
+    show = [enable, dali.command_frame(to, dali.ACTIVATE)]
     if control == "intensity":
-        return [dali.level(to, arc[0])]
+        return [dali.level_frame(to, arc[0])]
     if control == "white":
         mirek = round(370 - v[1] / 255 * (370 - 153))  # 2,700 K to 6,500 K
-        low = dali.coloured(to, dali.SET_TC, (mirek & 255, mirek >> 8))
-        return [*low, *show, dali.level(to, arc[0])]
+        low = dali.colour_frames(to, dali.SET_TC, (mirek & 255, mirek >> 8))
+        return [*low, *show, dali.level_frame(to, arc[0])]
     if control == "xy":
-        x = dali.coloured(to, dali.SET_X, (v[2], v[1]))
-        y = dali.coloured(to, dali.SET_Y, (v[4], v[3]))
-        return [*x, *y, *show, dali.level(to, arc[0])]
+        x = dali.colour_frames(to, dali.SET_X, (v[2], v[1]))
+        y = dali.colour_frames(to, dali.SET_Y, (v[4], v[3]))
+        return [*x, *y, *show, dali.level_frame(to, arc[0])]
     if control == "primaries":
         # 16 bit a primary, 65,535 being `no change`
-        each = [dali.coloured(to, dali.SET_PRIMARY, (min(p * 257, 65534) & 255, min(p * 257, 65534) >> 8, n))
+        each = [dali.colour_frames(to, dali.SET_PRIMARY, (min(p * 257, 65534) & 255, min(p * 257, 65534) >> 8, n))
                 for n, p in enumerate(v[:6])]  # fmt: skip
         return [f for frames in each for f in frames] + show
-    rgb = dali.coloured(to, dali.SET_RGB, (arc[0], arc[1], arc[2]))
+    rgb = dali.colour_frames(to, dali.SET_RGB, (arc[0], arc[1], arc[2]))
     if control == "rgb":
         return [*rgb, *show]
     rest = [*arc[3:6], 255, 255][:3]
-    return [*rgb, *dali.coloured(to, dali.SET_WAF, (rest[0], rest[1], rest[2])), *show]
+    return [*rgb, *dali.colour_frames(to, dali.SET_WAF, (rest[0], rest[1], rest[2])), *show]
 
 
 class Timing(NamedTuple):
@@ -163,12 +163,12 @@ class Timing(NamedTuple):
     places: int
 
 
-def timing(bus: Bus) -> Timing:
+def timing_of_bus(bus: Bus) -> Timing:
     """How long a change of everything takes: of the planned gear where gear is addressed and some is planned, else of
     all places."""
-    used = len(bus.gear) if bus.addressing == "gear" and bus.gear else bus.places
+    used = len(bus.gear) if bus.addressing == "gear" and bus.gear else bus.count_places
     groups = {g for x in bus.gear for g in x.groups or ()}
     if bus.addressing == "groups" and groups:
         used = len(groups)
-    one = frames_of(who(bus, 0), bus.control, bytes(6))
+    one = frames_of(address_of_place(bus, 0), bus.control, bytes(6))
     return Timing(used * len(one), used * dali.seconds_of(one), used)

@@ -10,13 +10,13 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from welvo.checks.registry import Context, Fix, Found, PortHere, rule
-from welvo.checks.run_rules import streams
+from welvo.checks.registry import Context, Fix, Found, PortHere, declare_rule
+from welvo.checks.run_rules import streams_to_check
 from welvo.rig.colours import word_of
 from welvo.rig.counting import free_between
 from welvo.rig.document import Edit, Rig
-from welvo.rig.lookup import call
-from welvo.rig.notation import plural, say_place, say_stretch, thousands
+from welvo.rig.lookup import name_of_item
+from welvo.rig.notation import say_count, say_place, say_stretch, say_thousands
 from welvo.rig.patched import NOWHERE, Element
 from welvo.rig.plan import model_of
 from welvo.rig.refs import Goto, PortRef, to_run
@@ -35,7 +35,7 @@ from welvo.runs.pixels import streams_of
 from welvo.runs.power import type_of
 
 
-@rule(
+@declare_rule(
     "RUN-07",
     severity="error",
     scope="port",
@@ -46,9 +46,9 @@ from welvo.runs.power import type_of
     "cannot drive one.",
     matters="Flicker, wrong colours or darkness from the first pixel of the other type on.",
     put_right="Set the port to the string's type; attach other types to other ports.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
-def chips(ctx: Context, here: PortHere) -> Iterator[Found]:
+def find_mixed_chips(ctx: Context, here: PortHere) -> Iterator[Found]:
     (device_id, label), stream = here.ref, here.stream
     if stream is None:
         return
@@ -94,7 +94,7 @@ def chips(ctx: Context, here: PortHere) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "RUN-08",
     severity="error",
     scope="port",
@@ -104,9 +104,9 @@ def chips(ctx: Context, here: PortHere) -> Iterator[Found]:
     means="The sender sends components in one order, the chips take another, and nobody changes it, or both do.",
     matters="Red comes out as green.",
     put_right="Set the order in one place only.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
-def colour_order(ctx: Context, here: PortHere) -> Iterator[Found]:
+def find_wrong_colour_order(ctx: Context, here: PortHere) -> Iterator[Found]:
     (device_id, label), stream = here.ref, here.stream
     for p in stream.pieces if stream else ():
         element = ctx.rig.elements.get(p.key)
@@ -129,12 +129,12 @@ def colour_order(ctx: Context, here: PortHere) -> Iterator[Found]:
                 items=(p.key,),
             )
             continue
-        if orders.right:
+        if orders.is_right:
             continue
         at_both = element.order == wants
         fix = setting_for(element.order, wants, orders.names)
         how = f"The controller is set to {set_to} and so puts out {gives}" if set_to else f"It is put out as {gives}"
-        seen = ", ".join(f"{word_of(a)} lights {word_of(b)}" for a, b in orders.shows if a != b)
+        seen = ", ".join(f"{word_of(a)} lights {word_of(b)}" for a, b in orders.shown_components if a != b)
         edit = partial(change_segment, device_id=device_id, label=label, n=p.n, words=f"order {wants}", order=fix)
         yield Found(
             title=f"Colour order of {who} is set at "
@@ -155,7 +155,7 @@ def colour_order(ctx: Context, here: PortHere) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "RUN-09",
     severity="error",
     scope="port",
@@ -165,9 +165,9 @@ def colour_order(ctx: Context, here: PortHere) -> Iterator[Found]:
     means="A string turns back on itself, and nobody puts its pixels in order, or sender and controller both do.",
     matters="Every second stretch shows its picture upside down.",
     put_right="Sort the fold out in one place only.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
-def folds(ctx: Context, here: PortHere) -> Iterator[Found]:
+def find_odd_folds(ctx: Context, here: PortHere) -> Iterator[Found]:
     (device_id, label), stream = here.ref, here.stream
     for p in stream.pieces if stream else ():
         element = ctx.rig.elements.get(p.key)
@@ -208,7 +208,7 @@ def folds(ctx: Context, here: PortHere) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "RUN-10",
     severity="note",
     scope="port",
@@ -217,7 +217,7 @@ def folds(ctx: Context, here: PortHere) -> Iterator[Found]:
     means="The last stretch of a folded segment is shorter than the others.",
     matters="It is reversed only when it is an even one; a miscounted ribbon looks like this.",
     put_right="Check the count and the fold.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
 def odd_fold(ctx: Context, here: PortHere) -> Iterator[Found]:
     (device_id, label), stream = here.ref, here.stream
@@ -229,7 +229,7 @@ def odd_fold(ctx: Context, here: PortHere) -> Iterator[Found]:
         if fold >= p.leds:
             words, why = (
                 f"A fold of {fold} does nothing to {who}",
-                f"It has {plural(p.leds, 'pixel')}: the first stretch is never full.",
+                f"It has {say_count(p.leds, 'pixel')}: the first stretch is never full.",
             )
         elif p.leds % fold:
             number = p.leds // fold + 1
@@ -251,7 +251,7 @@ def odd_fold(ctx: Context, here: PortHere) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "RUN-16",
     severity="error",
     scope="item",
@@ -261,10 +261,10 @@ def odd_fold(ctx: Context, here: PortHere) -> Iterator[Found]:
     means="The same pixels, or the same fixture, are attached in more than one place.",
     matters="Only one of them can be right; the address is taken from the first.",
     put_right="Take one of them down.",
-    candidates=lambda ctx: [k for k, at in ctx.index.cables.listed().items() if len(at) > 1],
+    candidates=lambda ctx: [k for k, at in ctx.index.cables_and_sums.listed_items().items() if len(at) > 1],
 )
 def attached_twice(ctx: Context, key: str) -> Iterator[Found]:
-    attached = ctx.index.cables.attached(key)
+    attached = ctx.index.cables_and_sums.ports_of_item(key)
     if len(attached) < 2:
         return
     rig = ctx.rig
@@ -288,17 +288,19 @@ def attached_twice(ctx: Context, key: str) -> Iterator[Found]:
     bridge = (
         key in rig.fixtures and any(p[3].kind == "bridge" for p in places) and any(p[3].element == key for p in places)
     )
-    what = f"{plural(twice, 'pixel')} of {element.name}" if element else call(rig, key)
+    what = f"{say_count(twice, 'pixel')} of {element.name}" if element else name_of_item(rig, key)
     if key in s2.fixtures:
         left = (
             tuple(f for f in s2.fixtures if f != key)
             if (d1, l1) != (d2, l2) or places[0][2] != n2
             else tuple(dict.fromkeys(s2.fixtures))
         )
-        edit = partial(change_segment, device_id=d2, label=l2, n=n2, words=f"take {call(rig, key)} off", fixtures=left)
+        edit = partial(
+            change_segment, device_id=d2, label=l2, n=n2, words=f"take {name_of_item(rig, key)} off", fixtures=left
+        )
         fix = Fix(
-            f"Take {call(rig, key)} off {ctx.port_name(PortRef(d2, l2))}",
-            ((call(rig, key), both, ctx.port_name(PortRef(d1, l1))),),
+            f"Take {name_of_item(rig, key)} off {ctx.port_name(PortRef(d2, l2))}",
+            ((name_of_item(rig, key), both, ctx.port_name(PortRef(d1, l1))),),
             edit,
         )
     else:
@@ -311,14 +313,14 @@ def attached_twice(ctx: Context, key: str) -> Iterator[Found]:
         title=f"{what} {'are attached' if twice != 1 and element else 'is attached'} twice",
         reason=f"On {both}{': behind the bridge, and on the port itself' if bridge else ''}.",
         facts={"what": what, "places": both},
-        where=call(rig, key),
+        where=name_of_item(rig, key),
         goes_to=to_run(d2, l2, n2),
         items=(key,),
         fixes=[fix],
     )
 
 
-@rule(
+@declare_rule(
     "RUN-17",
     severity="warning",
     scope="item",
@@ -327,11 +329,11 @@ def attached_twice(ctx: Context, key: str) -> Iterator[Found]:
     means="Some pixels of an element are attached to a port and others nowhere.",
     matters="The rest stays dark.",
     put_right="Attach the rest, or make the element shorter.",
-    candidates=lambda ctx: [k for k in ctx.index.cables.listed() if k in ctx.rig.elements],
+    candidates=lambda ctx: [k for k in ctx.index.cables_and_sums.listed_items() if k in ctx.rig.elements],
 )
 def attached_in_part(ctx: Context, key: str) -> Iterator[Found]:
     element = ctx.rig.elements.get(key)
-    attached = ctx.index.cables.attached(key)
+    attached = ctx.index.cables_and_sums.ports_of_item(key)
     if element is None or not attached:
         return
     total = element.slots if element.kind == "block" else element.pixels
@@ -348,7 +350,7 @@ def attached_in_part(ctx: Context, key: str) -> Iterator[Found]:
     (device_id, label), n = attached[0]
     unit = "slot" if element.kind == "block" else "pixel"
     yield Found(
-        title=f"{thousands(total - lost)} of {plural(total, unit)} of {element.name} are attached to a port",
+        title=f"{say_thousands(total - lost)} of {say_count(total, unit)} of {element.name} are attached to a port",
         reason=f"{', '.join(say_stretch(a, b) for a, b in missing[:4])} "
         f"{'is attached' if lost == 1 else 'are attached'} nowhere.",
         facts={"hung": total - lost, "of": total},
@@ -358,7 +360,7 @@ def attached_in_part(ctx: Context, key: str) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "RUN-18",
     severity="warning",
     scope="item",
@@ -368,29 +370,29 @@ def attached_in_part(ctx: Context, key: str) -> Iterator[Found]:
     means="Something on a run has an address of its own, and the stream carries it elsewhere.",
     matters="It shows other slots than those it is patched to.",
     put_right="Let it follow the cable, or begin its segment there.",
-    candidates=lambda ctx: list(ctx.index.cables.listed()),
+    candidates=lambda ctx: list(ctx.index.cables_and_sums.listed_items()),
 )
 def fixed_elsewhere(ctx: Context, key: str) -> Iterator[Found]:
-    rig, cables = ctx.rig, ctx.index.cables
+    rig, cables = ctx.rig, ctx.index.cables_and_sums
     element, fixture = rig.elements.get(key), rig.fixtures.get(key)
-    place = element.at if element else fixture.place(0) if fixture else NOWHERE
-    if place.origin == "run":
+    place = element.at if element else fixture.place_of_break(0) if fixture else NOWHERE
+    if place.origin_of_place == "run":
         return
     pieces = [(s, p) for s, p in cables.on_runs(key) if p.segment.kind in ("pixels", "bridge") and p.parts]
     if not pieces:
         return
     stream, piece = pieces[0]
-    own = ctx.index.spans(key)
-    name, device_id, label = call(rig, key), stream.device_id, stream.label
+    own = ctx.index.spans_of(key)
+    name, device_id, label = name_of_item(rig, key), stream.device_id, stream.label
     fixes = [
         Fix(
             "Let it take its address from the cable",
-            ((name, _says(ctx, own), "from the cable"),),
+            ((name, _say_spans(ctx, own), "from the cable"),),
             partial(follow_cable, key=key),
         )
     ]
     if piece.segment.kind == "bridge":
-        lost = [b for b in cables.behind(piece.segment, piece) if b.key == key and not b.dmx]
+        lost = [b for b in cables.fixtures_behind(piece.segment, piece) if b.key == key and not b.dmx]
         if not lost or not own:
             return
         low, high = piece.parts[0], piece.parts[-1]
@@ -409,11 +411,17 @@ def fixed_elsewhere(ctx: Context, key: str) -> Iterator[Found]:
         words = f"the cable gives it {say_place(*theirs[:2])} to {theirs[2]}" if theirs else "the cable ends before"
         words += f" where the patch says {say_place(*ours[:2])} to {ours[2]}" if ours else ""
         model = model_of(rig, device_id)
-        if model and model.own_starts and place.origin == "typed" and len(pieces) == 1 and piece.segment.first == 1:
+        if (
+            model
+            and model.own_starts
+            and place.origin_of_place == "typed"
+            and len(pieces) == 1
+            and piece.segment.first == 1
+        ):
             fixes.append(
                 Fix(
-                    f"Begin the segment at {_says(ctx, own)}",
-                    ((name, "behind the one before", _says(ctx, own)),),
+                    f"Begin the segment at {_say_spans(ctx, own)}",
+                    ((name, "behind the one before", _say_spans(ctx, own)),),
                     partial(
                         change_segment,
                         device_id=device_id,
@@ -425,9 +433,9 @@ def fixed_elsewhere(ctx: Context, key: str) -> Iterator[Found]:
                 )
             )
     yield Found(
-        title=f"{name} is fixed at {_says(ctx, own)} and the cable is elsewhere",
+        title=f"{name} is fixed at {_say_spans(ctx, own)} and the cable is elsewhere",
         reason=f"{words[:1].upper()}{words[1:]}.",
-        facts={"patched": _says(ctx, own), "cable": words},
+        facts={"patched": _say_spans(ctx, own), "cable": words},
         where=name,
         goes_to=to_run(device_id, label, piece.n),
         items=(key,),
@@ -435,14 +443,14 @@ def fixed_elsewhere(ctx: Context, key: str) -> Iterator[Found]:
     )
 
 
-def _says(ctx: Context, spans: tuple[object, ...]) -> str:
+def _say_spans(ctx: Context, spans: tuple[object, ...]) -> str:
     if not spans:
         return "nowhere"
-    first = ctx.index.spans(spans[0].key)[0]  # type: ignore[attr-defined]
+    first = ctx.index.spans_of(spans[0].key)[0]  # type: ignore[attr-defined]
     return say_place(ctx.rig.universes[first.universe].number, first.first)
 
 
-@rule(
+@declare_rule(
     "RUN-28",
     severity="note",
     scope="rig",
@@ -456,24 +464,24 @@ def attached_nowhere(ctx: Context, _: str) -> Iterator[Found]:
     rig = ctx.rig
     if not any(m.kind in ("pixel", "converter") or m.gives for m in (model_of(rig, d) for d in rig.devices) if m):
         return
-    loose: list[Element] = [e for k, e in rig.elements.items() if not ctx.index.cables.attached(k)]
+    loose: list[Element] = [e for k, e in rig.elements.items() if not ctx.index.cables_and_sums.ports_of_item(k)]
     if not loose:
         return
     pixels = sum(e.pixels for e in loose if e.kind != "block")
     names = ", ".join(e.name for e in loose[:5]) + (" …" if len(loose) > 5 else "")
     yield Found(
-        title=f"{plural(len(loose), 'element')} ({plural(pixels, 'pixel')}) "
+        title=f"{say_count(len(loose), 'element')} ({say_count(pixels, 'pixel')}) "
         f"{'is attached' if len(loose) == 1 else 'are attached'} nowhere",
         reason=f"{names}.",
         facts={"elements": len(loose), "pixels": pixels},
         subject="rig",
         where="elements",
         goes_to=Goto("unattached"),
-        items=tuple(k for k, e in rig.elements.items() if not ctx.index.cables.attached(k))[:100],
+        items=tuple(k for k, e in rig.elements.items() if not ctx.index.cables_and_sums.ports_of_item(k))[:100],
     )
 
 
-@rule(
+@declare_rule(
     "RUN-29",
     severity="warning",
     scope="device",
@@ -488,9 +496,9 @@ def no_address(ctx: Context, device_id: str) -> Iterator[Found]:
     if not have.new:
         return
     name = ctx.rig.devices[device_id].name
-    names = ", ".join(call(ctx.rig, k) for k in have.new[:5]) + (" …" if len(have.new) > 5 else "")
+    names = ", ".join(name_of_item(ctx.rig, k) for k in have.new[:5]) + (" …" if len(have.new) > 5 else "")
     yield Found(
-        title=f"{plural(len(have.new), 'item')} on {name} {'has' if len(have.new) == 1 else 'have'} no address",
+        title=f"{say_count(len(have.new), 'item')} on {name} {'has' if len(have.new) == 1 else 'have'} no address",
         reason=f"{names}.",
         facts={"things": len(have.new)},
         where=name,
@@ -498,8 +506,8 @@ def no_address(ctx: Context, device_id: str) -> Iterator[Found]:
         items=have.new,
         fixes=[
             Fix(
-                f"Patch {plural(len(have.new), 'item')} from the cable",
-                tuple((call(ctx.rig, k), "no address", "from the cable") for k in have.new[:8]),
+                f"Patch {say_count(len(have.new), 'item')} from the cable",
+                tuple((name_of_item(ctx.rig, k), "no address", "from the cable") for k in have.new[:8]),
                 partial(follow_runs, device_id=device_id),
             )
         ],
@@ -510,7 +518,7 @@ MANY_ALIKE = 4
 """How many segments have to be set alike before another one is worth a question."""
 
 
-@rule(
+@declare_rule(
     "RUN-35",
     severity="note",
     scope="device",
@@ -520,35 +528,35 @@ MANY_ALIKE = 4
     "to another, without anybody having said what it is made of.",
     matters="On one device that is mostly a slip: one string then shows other colours, or flickers.",
     put_right="Set it as its neighbours, or say what the string is made of.",
-    candidates=lambda ctx: list({ref.device for ref in ctx.index.cables.streams}),
+    candidates=lambda ctx: list({ref.device for ref in ctx.index.cables_and_sums.streams}),
 )
 def unlike_its_neighbours(ctx: Context, device_id: str) -> Iterator[Found]:
     device = ctx.rig.devices[device_id]
     segments = [
         (s.label, p)
-        for s in streams_of(ctx.index.cables, device_id)
+        for s in streams_of(ctx.index.cables_and_sums, device_id)
         for p in s.pieces
         if p.segment.kind == "pixels" and p.pixels and p.k > 1
     ]
-    usual = _usual([(p.segment.order or "straight", p.k) for _, p in segments])
+    usual = _usual_value([(p.segment.order or "straight", p.k) for _, p in segments])
     for label, p in segments:
         order = p.segment.order or "straight"
         if usual is None or p.k != usual[1] or order == usual[0] or type_of(ctx.rig, p):
             continue
         to = "" if usual[0] == "straight" else str(usual[0])
         edit = partial(change_segment, device_id=device_id, label=label, n=p.n, words=f"order {usual[0]}", order=to)
-        yield _unlike(
+        yield _unlike_finding(
             f"{piece_name(ctx.rig, p)} on port {label}", "colour order", order, str(usual[0]), device.name,
             f"{device_id} {label} {p.n} order", to_run(device_id, label, p.n), _only_edit(edit),
         )  # fmt: skip
-    chip = _usual([p.chip for p in device.ports.values() if p.chip])
+    chip = _usual_value([p.chip for p in device.ports.values() if p.chip])
     for label, port in device.ports.items():
-        stream = ctx.index.cables.streams.get(PortRef(device_id, label))
+        stream = ctx.index.cables_and_sums.streams.get(PortRef(device_id, label))
         known = stream is not None and any((k := type_of(ctx.rig, p)) and k.chip for p in stream.pieces)
         if chip is None or not port.chip or port.chip == chip or known:
             continue
         set_chip = partial(set_stream, device_id=device_id, label=label, words=f"port {label}: chip {chip}", chip=chip)
-        yield _unlike(
+        yield _unlike_finding(
             f"Port {label}", "chip type", port.chip, str(chip), device.name, f"{device_id} {label} chip",
             to_run(device_id, label), set_chip,
         )  # fmt: skip
@@ -559,7 +567,7 @@ def _only_edit(change: Callable[..., Any]) -> Callable[[Rig], Edit]:
     return lambda rig: change(rig)[:2]
 
 
-def _usual(values: list[object]) -> Any:
+def _usual_value(values: list[object]) -> Any:
     """What all but a few of many have; None where there is no such thing."""
     if not values:
         return None
@@ -567,7 +575,7 @@ def _usual(values: list[object]) -> Any:
     return most if count >= MANY_ALIKE and count >= 0.75 * len(values) else None
 
 
-def _unlike(
+def _unlike_finding(
     who: str, what: str, has: str, usual: str, device: str, subject: str, goes: Goto, edit: Callable[[Rig], Edit]
 ) -> Found:
     return Found(

@@ -8,18 +8,18 @@ from functools import partial
 
 from welvo.buses.edits import set_bus
 from welvo.buses.inputs import inputs_of, truth_table
-from welvo.buses.plan import BusHere, bus_at, bus_of, bus_ports, timing
-from welvo.checks.registry import Context, Fix, Found, PortHere, rule
-from welvo.matching.gear import LABELS, can_follow, faults, gear_lines, seen_on
+from welvo.buses.plan import BusHere, bus_at, bus_of, bus_ports, timing_of_bus
+from welvo.checks.registry import Context, Fix, Found, PortHere, declare_rule
+from welvo.matching.gear import LABELS, can_follow, faults_of_gear, gear_lines, seen_on
 from welvo.matching.planned import full_plan
 from welvo.observed.values import BusSeen
 from welvo.protocols.dali import COLOUR
-from welvo.rig.abilities import gives
+from welvo.rig.abilities import port_gives_what
 from welvo.rig.buses import CONTROLS, Gear
 from welvo.rig.counting import SLOTS
-from welvo.rig.edits import move, plan_setting, set_port
-from welvo.rig.lookup import call
-from welvo.rig.notation import plural, say_place
+from welvo.rig.edits import move_item, plan_setting, set_port
+from welvo.rig.lookup import name_of_item
+from welvo.rig.notation import say_count, say_place
 from welvo.rig.plan import model_of
 from welvo.rig.refs import BUS, Goto, PortRef, SegmentRef
 
@@ -27,7 +27,7 @@ GROUP = "Lamp buses"
 MANY_NAMED = 6
 
 
-def _here(ctx: Context, here: PortHere) -> BusHere | None:
+def _bus_here(ctx: Context, here: PortHere) -> BusHere | None:
     return bus_of(ctx.rig, SegmentRef(*here.ref, BUS))
 
 
@@ -39,7 +39,7 @@ def _planned_buses(ctx: Context) -> list[PortRef]:
     return [PortRef(d, label) for d in ctx.rig.devices for label in bus_ports(ctx.rig, d)]
 
 
-def _goes(ref: PortRef, short: int = -1) -> Goto:
+def _goto_gear(ref: PortRef, short: int = -1) -> Goto:
     return Goto("bus", ref.device, ref.port, short)
 
 
@@ -47,7 +47,7 @@ def _gear_name(gear: Gear | None, short: int) -> str:
     return f"gear {short}{f' {gear.name}' if gear and gear.name else ''}"
 
 
-@rule(
+@declare_rule(
     "BUS-01",
     severity="error",
     scope="port",
@@ -59,34 +59,34 @@ def _gear_name(gear: Gear | None, short: int) -> str:
     put_right="Let it begin earlier, speak to groups instead of each gear, or to fewer slots a place.",
     candidates=_with_bus,
 )
-def past_the_end(ctx: Context, here: PortHere) -> Iterator[Found]:
-    found = _here(ctx, here)
+def find_gear_past_the_end(ctx: Context, here: PortHere) -> Iterator[Found]:
+    found = _bus_here(ctx, here)
     if found is None:
         return
-    last = found.first + found.bus.footprint - 1
+    last = found.first + found.bus.slots_needed - 1
     if last <= SLOTS:
         return
     device = ctx.rig.devices[here.ref.device].name
     past = last - SLOTS
-    lost = -(-past // found.bus.width)
-    start = SLOTS - found.bus.footprint + 1
+    lost = -(-past // found.bus.slots_per_place)
+    start = SLOTS - found.bus.slots_needed + 1
     number = ctx.rig.universes[found.universe].number
     edit = partial(
         set_port, device_id=here.ref.device, port=here.ref.port, label=f"begin {here.ref.port} at {start}", start=start
     )
     old, new = say_place(number, found.first), say_place(number, max(1, start))
     yield Found(
-        title=f"{here.ref.port} of {device} ends {plural(past, 'slot')} past 512",
-        reason=f"{plural(found.bus.footprint, 'slot')} from {found.first} on; its last "
-        f"{plural(lost, 'place')} get nothing.",
-        facts={"first": found.first, "slots": found.bus.footprint, "past": past},
+        title=f"{here.ref.port} of {device} ends {say_count(past, 'slot')} past 512",
+        reason=f"{say_count(found.bus.slots_needed, 'slot')} from {found.first} on; its last "
+        f"{say_count(lost, 'place')} get nothing.",
+        facts={"first": found.first, "slots": found.bus.slots_needed, "past": past},
         where=say_place(number, found.first),
-        goes_to=_goes(here.ref),
+        goes_to=_goto_gear(here.ref),
         fixes=[Fix(f"Begin at {new}", ((f"{here.ref.port} · first slot", old, new),), edit)] if start >= 1 else (),
     )
 
 
-@rule(
+@declare_rule(
     "BUS-02",
     severity="warning",
     scope="port",
@@ -97,11 +97,11 @@ def past_the_end(ctx: Context, here: PortHere) -> Iterator[Found]:
     put_right="Speak to groups or to all at once, use scenes with fade times, or allow it more time.",
     candidates=_with_bus,
 )
-def too_slow(ctx: Context, here: PortHere) -> Iterator[Found]:
-    found = _here(ctx, here)
+def find_slow_buses(ctx: Context, here: PortHere) -> Iterator[Found]:
+    found = _bus_here(ctx, here)
     if found is None:
         return
-    t = timing(found.bus)
+    t = timing_of_bus(found.bus)
     if t.seconds <= found.bus.every:
         return
     device = ctx.rig.devices[here.ref.device].name
@@ -110,18 +110,19 @@ def too_slow(ctx: Context, here: PortHere) -> Iterator[Found]:
     edit = partial(set_bus, ref=here.ref, label=f"allow {here.ref.port} {more:g} s", every=more)
     yield Found(
         title=f"{here.ref.port} of {device} takes {seconds:g} s for a change of everything",
-        reason=f"{plural(t.places, 'place')} of {CONTROLS[found.bus.control][0]} are {plural(t.frames, 'frame')}; "
+        reason=f"{say_count(t.places, 'place')} of {CONTROLS[found.bus.control][0]} are "
+        f"{say_count(t.frames, 'frame')}; "
         f"{found.bus.every:g} s are wanted.",
         facts={"seconds": str(seconds), "wanted": str(found.bus.every), "frames": t.frames},
         where=f"{device} · {here.ref.port}",
-        goes_to=_goes(here.ref),
+        goes_to=_goto_gear(here.ref),
         fixes=[
             Fix(f"Allow {more:g} s", ((f"{here.ref.port} · may take", f"{found.bus.every:g} s", f"{more:g} s"),), edit)
         ],
     )
 
 
-@rule(
+@declare_rule(
     "BUS-03",
     severity="error",
     scope="port",
@@ -134,11 +135,11 @@ def too_slow(ctx: Context, here: PortHere) -> Iterator[Found]:
     live=True,
     candidates=_planned_buses,
 )
-def colourless(ctx: Context, here: PortHere) -> Iterator[Found]:
-    if gives(ctx.rig, *here.ref) != "bus":
+def find_colourless_gear(ctx: Context, here: PortHere) -> Iterator[Found]:
+    if port_gives_what(ctx.rig, *here.ref) != "bus":
         return
     bus, seen = bus_at(ctx.rig, here.ref), seen_on(ctx.rig, ctx.observed, here.ref)
-    if not bus.coloured:
+    if not bus.needs_colour_gear:
         return
     known = {g.at: can_follow(g) for g in (seen.gear if seen else ()) if g.kinds}
     planned = {g.at: g.kind == COLOUR for g in bus.gear if g.kind >= 0}
@@ -146,12 +147,12 @@ def colourless(ctx: Context, here: PortHere) -> Iterator[Found]:
     if without:
         names = ", ".join(map(str, without[:MANY_NAMED])) + (" …" if len(without) > MANY_NAMED else "")
         yield Found(
-            title=f"{plural(len(without), 'gear', 'gear')} on {here.ref.port} cannot follow "
+            title=f"{say_count(len(without), 'gear', 'gear')} on {here.ref.port} cannot follow "
             f"{CONTROLS[bus.control][0]}",
             reason=f"Gear {names}: not of the colour type.",
             facts={"gear": ", ".join(map(str, without)), "control": bus.control},
             where=here.name,
-            goes_to=_goes(here.ref, without[0]),
+            goes_to=_goto_gear(here.ref, without[0]),
             fixes=[
                 Fix(
                     "Send intensity",
@@ -162,7 +163,7 @@ def colourless(ctx: Context, here: PortHere) -> Iterator[Found]:
         )  # fmt: skip
 
 
-@rule(
+@declare_rule(
     "BUS-04",
     severity="warning",
     scope="port",
@@ -174,34 +175,34 @@ def colourless(ctx: Context, here: PortHere) -> Iterator[Found]:
     candidates=_with_bus,
 )
 def lamp_elsewhere(ctx: Context, here: PortHere) -> Iterator[Found]:
-    found = _here(ctx, here)
+    found = _bus_here(ctx, here)
     if found is None or found.bus.addressing != "gear":
         return
     number = ctx.rig.universes[found.universe].number
     for gear in found.bus.gear:
-        span = ctx.index.place(gear.fixture) if gear.fixture in ctx.rig.fixtures else None
-        slot = found.first + found.bus.slot(gear.at) - 1
+        span = ctx.index.span_of_break(gear.fixture) if gear.fixture in ctx.rig.fixtures else None
+        slot = found.first + found.bus.slot_of_place(gear.at) - 1
         if span is None or (span.universe, span.first) == (found.universe, slot) or slot > SLOTS:
             continue
-        name, new = call(ctx.rig, gear.fixture), say_place(number, slot)
+        name, new = name_of_item(ctx.rig, gear.fixture), say_place(number, slot)
         old = say_place(ctx.rig.universes[span.universe].number, span.first)
-        edit = partial(move, key=gear.fixture, break_no=0, universe=found.universe, address=slot)
-        place = ctx.rig.fixtures[gear.fixture].place(0)
+        edit = partial(move_item, key=gear.fixture, break_no=0, universe=found.universe, address=slot)
+        place = ctx.rig.fixtures[gear.fixture].place_of_break(0)
         yield Found(
             title=f"{name} stands at {old}, gear {gear.at} listens to {new}",
             reason=f"G{_gear_name(gear, gear.at)[1:]} on {here.ref.port} drives it.",
             facts={"item": name, "stands": old, "gear": new},
             subject=f"{here.ref} {gear.at}",
             where=old,
-            goes_to=_goes(here.ref, gear.at),
+            goes_to=_goto_gear(here.ref, gear.at),
             items=(gear.fixture,),
             fixes=[Fix(f"Move {name} to {new}", ((name, old, new),), edit)]
-            if place.origin == "typed" and not place.locked
+            if place.origin_of_place == "typed" and not place.locked
             else (),
         )
 
 
-@rule(
+@declare_rule(
     "BUS-05",
     severity="warning",
     scope="device",
@@ -240,7 +241,7 @@ def dead_alarm(ctx: Context, device_id: str) -> Iterator[Found]:
 # ---- what a search found
 
 
-def _searched(ctx: Context, device_id: str) -> Iterator[tuple[PortRef, str, BusSeen]]:
+def _searched_buses(ctx: Context, device_id: str) -> Iterator[tuple[PortRef, str, BusSeen]]:
     for label in bus_ports(ctx.rig, device_id):
         ref = PortRef(device_id, label)
         seen = seen_on(ctx.rig, ctx.observed, ref)
@@ -253,7 +254,7 @@ def _seen_devices(ctx: Context) -> list[str]:
     return [k for k, d in ctx.rig.devices.items() if d.ip in ips]
 
 
-@rule(
+@declare_rule(
     "BUS-06",
     severity="error",
     scope="device",
@@ -266,8 +267,8 @@ def _seen_devices(ctx: Context) -> list[str]:
     live=True,
     candidates=_seen_devices,
 )
-def doubled(ctx: Context, device_id: str) -> Iterator[Found]:
-    for ref, where, seen in _searched(ctx, device_id):
+def find_doubled_gear(ctx: Context, device_id: str) -> Iterator[Found]:
+    for ref, where, seen in _searched_buses(ctx, device_id):
         for gear in seen.gear:
             if gear.doubled:
                 yield Found(
@@ -276,11 +277,11 @@ def doubled(ctx: Context, device_id: str) -> Iterator[Found]:
                     facts={"short": gear.at},
                     subject=f"{ref} {gear.at}",
                     where=where,
-                    goes_to=_goes(ref, gear.at),
+                    goes_to=_goto_gear(ref, gear.at),
                 )
 
 
-@rule(
+@declare_rule(
     "BUS-07",
     severity="warning",
     scope="device",
@@ -292,24 +293,24 @@ def doubled(ctx: Context, device_id: str) -> Iterator[Found]:
     live=True,
     candidates=_seen_devices,
 )
-def missing(ctx: Context, device_id: str) -> Iterator[Found]:
-    for ref, where, seen in _searched(ctx, device_id):
+def find_missing_gear(ctx: Context, device_id: str) -> Iterator[Found]:
+    for ref, where, seen in _searched_buses(ctx, device_id):
         there = {g.at for g in seen.gear}
         gone = [g for g in bus_at(ctx.rig, ref).gear if g.at not in there]
         if gone:
             names = ", ".join(_gear_name(g, g.at) for g in gone[:3]) + (" …" if len(gone) > 3 else "")
             yield Found(
-                title=f"{plural(len(gone), 'gear', 'gear')} of {ref.port} did not answer",
+                title=f"{say_count(len(gone), 'gear', 'gear')} of {ref.port} did not answer",
                 reason=f"Planned and not found: {names}.",
                 facts={"gear": ", ".join(str(g.at) for g in gone)},
                 subject=str(ref),
                 where=where,
-                goes_to=_goes(ref, gone[0].at),
+                goes_to=_goto_gear(ref, gone[0].at),
                 items=tuple(g.fixture for g in gone if g.fixture in ctx.rig.fixtures),
             )
 
 
-@rule(
+@declare_rule(
     "BUS-08",
     severity="note",
     scope="device",
@@ -322,12 +323,14 @@ def missing(ctx: Context, device_id: str) -> Iterator[Found]:
     candidates=_seen_devices,
 )
 def unplanned_gear(ctx: Context, device_id: str) -> Iterator[Found]:
-    for ref, where, seen in _searched(ctx, device_id):
+    for ref, where, seen in _searched_buses(ctx, device_id):
         planned = {g.at for g in bus_at(ctx.rig, ref).gear}
         extra = [g.at for g in seen.gear if g.at not in planned]
         if not extra and not seen.strays:
             continue
-        parts = [f"{plural(len(extra), 'gear', 'gear')} at {', '.join(map(str, extra[:MANY_NAMED]))}"] if extra else []
+        parts = (
+            [f"{say_count(len(extra), 'gear', 'gear')} at {', '.join(map(str, extra[:MANY_NAMED]))}"] if extra else []
+        )
         parts += ["gear without a short address"] if seen.strays else []
         yield Found(
             title=f"{ref.port} has {' and '.join(parts)} that nobody planned",
@@ -335,11 +338,11 @@ def unplanned_gear(ctx: Context, device_id: str) -> Iterator[Found]:
             facts={"extra": ", ".join(map(str, extra)), "without address": "yes" if seen.strays else "no"},
             subject=str(ref),
             where=where,
-            goes_to=_goes(ref, extra[0] if extra else -1),
+            goes_to=_goto_gear(ref, extra[0] if extra else -1),
         )
 
 
-@rule(
+@declare_rule(
     "BUS-09",
     severity="error",
     scope="device",
@@ -353,24 +356,24 @@ def unplanned_gear(ctx: Context, device_id: str) -> Iterator[Found]:
     candidates=_seen_devices,
 )
 def gear_fault(ctx: Context, device_id: str) -> Iterator[Found]:
-    for ref, where, seen in _searched(ctx, device_id):
+    for ref, where, seen in _searched_buses(ctx, device_id):
         bus = bus_at(ctx.rig, ref)
         for gear in seen.gear:
-            wrong = faults(gear)
+            wrong = faults_of_gear(gear)
             if wrong:
-                planned = bus.at(gear.at)
+                planned = bus.gear_at(gear.at)
                 yield Found(
                     title=f"G{_gear_name(planned, gear.at)[1:]} on {ref.port}: {wrong[0]}",
                     reason=f"It says so itself: {', '.join(wrong)}.",
                     facts={"short": gear.at, "faults": ", ".join(wrong)},
                     subject=f"{ref} {gear.at}",
                     where=where,
-                    goes_to=_goes(ref, gear.at),
+                    goes_to=_goto_gear(ref, gear.at),
                     items=(planned.fixture,) if planned and planned.fixture in ctx.rig.fixtures else (),
                 )
 
 
-@rule(
+@declare_rule(
     "BUS-10",
     severity="warning",
     scope="device",
@@ -383,7 +386,7 @@ def gear_fault(ctx: Context, device_id: str) -> Iterator[Found]:
     candidates=_seen_devices,
 )
 def set_otherwise(ctx: Context, device_id: str) -> Iterator[Found]:
-    for ref, where, seen in _searched(ctx, device_id):
+    for ref, where, seen in _searched_buses(ctx, device_id):
         off = {
             g.at: [x for x in gear_lines(g, has) if x.mark == "differs"]
             for g in bus_at(ctx.rig, ref).gear
@@ -396,10 +399,11 @@ def set_otherwise(ctx: Context, device_id: str) -> Iterator[Found]:
         said = "; ".join(f"{LABELS[x.key].lower()} plan {x.plan}, gear {x.reported}" for x in off[first][:3])
         facts = "; ".join(f"{n} {x.key} {x.plan}≠{x.reported}" for n, lines in off.items() for x in lines)
         yield Found(
-            title=f"{plural(len(off), 'gear', 'gear')} on {ref.port} {'is' if len(off) == 1 else 'are'} set otherwise",
+            title=f"{say_count(len(off), 'gear', 'gear')} on {ref.port} {'is' if len(off) == 1 else 'are'} set "
+            f"otherwise",
             reason=f"Gear {first}: {said}.",
             facts={"settings": facts},
             subject=str(ref),
             where=where,
-            goes_to=_goes(ref, first),
+            goes_to=_goto_gear(ref, first),
         )

@@ -2,8 +2,8 @@
 
 Findings are shown while an edit is still under the hand, so most edits must not ask every rule about everything. A
 rule has a scope (universe, item, port, profile, feed, device, the rig), and findings are kept by rule and subject. An
-edit says which entries it touched, the index says what moved because of that, and `follow` works out from both which
-subjects of each scope can have another answer now: it may ask too many, never too few. A property test holds it
+edit says which entries it touched, the index says what moved because of that, and `follow_edit` works out from both
+which subjects of each scope can have another answer now: it may ask too many, never too few. A property test holds it
 against a checker that asks everything. Two ports of a device that go through one universe can take the same slots, so
 touching one asks the other as well; for that the universes of each port before the edit are remembered.
 """
@@ -43,15 +43,15 @@ class Report(Struct, frozen=True):
     findings: tuple[Finding, ...]
     waived: tuple[tuple[Finding, str], ...]
 
-    def count(self, severity: str) -> int:
+    def count_findings(self, severity: str) -> int:
         return sum(f.severity == severity for f in self.findings)
 
     @property
-    def codes(self) -> set[str]:
+    def codes_found(self) -> set[str]:
         return {f.code for f in self.findings}
 
 
-def subjects(rig: Rig, scope: Scope) -> list[Any]:
+def subjects_of_scope(rig: Rig, scope: Scope) -> list[Any]:
     """What the rules of a scope are asked about: ids, and for ports their references."""
     if scope == "universe":
         return list(rig.universes)
@@ -97,7 +97,7 @@ MANY = 200
 
 
 class Checker:
-    """Keeps the findings of a rig. `follow` re-checks only what an edit or a new observation can have touched."""
+    """Keeps the findings of a rig. `follow_edit` re-checks only what an edit or a new observation can have touched."""
 
     def __init__(self, index: Index, observed: Observed = NOTHING, now: float = 0.0) -> None:
         self.context = Context(index.rig, index, observed, now)
@@ -106,16 +106,16 @@ class Checker:
         self._report: Report | None = None
         self._seen: dict[str, tuple[object, ...]] = {}
         """What was seen of each device when its rules last ran: of two hundred, mostly none says anything new."""
-        self._near = _universes_of_ports(index.cables)
+        self._near = _universes_of_ports(index.cables_and_sums)
         self._left = self._near
         """Universes that each port's stream went through when it was last looked at."""
         everything = {
-            scope: subjects(index.rig, scope)
+            scope: subjects_of_scope(index.rig, scope)
             for scope in ("universe", "item", "profile", "use", "feed", "device", "port", "rig")
         }
-        self._run(everything, narrow=True)
+        self._run_rules(everything, narrow=True)
 
-    def _run(
+    def _run_rules(
         self,
         todo: dict[str, list[Any]],
         live_only: bool = False,
@@ -140,53 +140,58 @@ class Checker:
                     for subject in [x for x in known if x in here]:
                         del known[subject]
             for subject in asked:
-                found = rule.findings(self.context, subject)
+                found = rule.findings_about(self.context, subject)
                 if found:
                     known[subject] = found
                 else:
                     known.pop(subject, None)
         self._report = None
 
-    def follow(self, change: Change, followed: Followed) -> None:
+    def follow_edit(self, change: Change, followed: Followed) -> None:
         """Take over an edit that the index has followed already."""
         before, rig = self.context.rig, self.context.index.rig
         skip = frozenset(code for code, r in RULES.items() if r.touched and not r.touched(before, rig, change))
-        self.context = self.context.after(rig)
-        universes = set(followed.universes) | set(change.ids("universes"))
-        if change.ids("shares"):
+        self.context = self.context.context_after(rig)
+        universes = set(followed.universes) | set(change.changed_ids("universes"))
+        if change.changed_ids("shares"):
             universes |= set(rig.universes)
-        came_or_went = any((d in before.devices) != (d in rig.devices) for d in change.ids("devices"))
+        came_or_went = any((d in before.devices) != (d in rig.devices) for d in change.changed_ids("devices"))
         wires = bool(
-            change.ids("feeds")
-            or change.ids("universes")
-            or change.ids("senders")
+            change.changed_ids("feeds")
+            or change.changed_ids("universes")
+            or change.changed_ids("senders")
             or came_or_went
-            or change.ids("device_models")
-            or change.ids("uses")
-            or "use" in change.ids("rig")
+            or change.changed_ids("device_models")
+            or change.changed_ids("uses")
+            or "use" in change.changed_ids("rig")
         )
-        ports = self._ports(before, rig, change, followed)
+        ports = self._ports_affected(before, rig, change, followed)
         if not wires:
-            universes |= self._carried(before, rig, change, ports)
+            universes |= self._universes_carried(before, rig, change, ports)
         feeds = set(rig.feeds) if wires else {f for f, v in rig.feeds.items() if v.universe in universes}
         if wires:
             universes |= set(rig.universes)
-        items = set(followed.items) | set(followed.on_ports) | set(change.ids("fixtures")) | set(change.ids("elements"))
+        items = (
+            set(followed.items)
+            | set(followed.on_ports)
+            | set(change.changed_ids("fixtures"))
+            | set(change.changed_ids("elements"))
+        )
         items |= self._on_renamed(before, rig, change)
-        users = {before.fixtures[f].profile for f in change.ids("fixtures") if f in before.fixtures} | {
-            rig.fixtures[f].profile for f in change.ids("fixtures") if f in rig.fixtures
+        users = {before.fixtures[f].profile for f in change.changed_ids("fixtures") if f in before.fixtures} | {
+            rig.fixtures[f].profile for f in change.changed_ids("fixtures") if f in rig.fixtures
         }
         touched: dict[str, set[Any]] = {
             "universe": universes,
             "item": items,
-            "profile": set(change.ids("profiles")),
+            "profile": set(change.changed_ids("profiles")),
             "feed": feeds,
-            "use": set(rig.profiles) | set(change.ids("profiles")) if change.ids("profiles") else users,
+            "use": set(rig.profiles) | set(change.changed_ids("profiles")) if change.changed_ids("profiles") else users,
             "device": set(rig.devices)
-            if wires or change.ids("devices")
+            if wires or change.changed_ids("devices")
             else {device_id for device_id, _ in followed.ports}
             | self._giving_out(universes)
-            | self._asked(before, change),
+            | self._devices_asked(before, change),
             "rig": {""},
             "port": ports,
         }
@@ -200,14 +205,14 @@ class Checker:
             "feed": set(rig.feeds),
             "device": set(rig.devices),
             "rig": {""},
-            "port": set(subjects(rig, "port")),
+            "port": set(subjects_of_scope(rig, "port")),
         }
         gone = {
             (scope, s)
             for scope, ids in {
                 **touched,
-                "feed": touched["feed"] | set(change.ids("feeds")),
-                "device": touched["device"] | set(change.ids("devices")),
+                "feed": touched["feed"] | set(change.changed_ids("feeds")),
+                "device": touched["device"] | set(change.changed_ids("devices")),
             }.items()
             for s in ids
             if s not in alive[scope]
@@ -215,19 +220,19 @@ class Checker:
         for code, known in self._found.items():
             for subject in [x for x in known if (RULES[code].scope, x) in gone] if gone else ():
                 del known[subject]
-        self._run({scope: [s for s in ids if s in alive[scope]] for scope, ids in touched.items()}, skip=skip)
+        self._run_rules({scope: [s for s in ids if s in alive[scope]] for scope, ids in touched.items()}, skip=skip)
 
     def _on_renamed(self, before: Rig, rig: Rig, change: Change) -> set[str]:
         """What is attached to devices that are called otherwise now: findings about it say where it is."""
-        cables = self.context.index.cables
+        cables = self.context.index.cables_and_sums
         renamed = {
             d
-            for d in change.ids("devices")
+            for d in change.changed_ids("devices")
             if d in before.devices and d in rig.devices and before.devices[d].name != rig.devices[d].name
         }
         ports = ((d, p.run) for d in renamed for p in rig.devices[d].ports.values())
         found = {k for _, run in ports for s in run for k in (s.element, *s.fixtures) if k}
-        return {k for k in found if cables.attached(k)}
+        return {k for k in found if cables.ports_of_item(k)}
 
     def _giving_out(self, universes: set[str]) -> set[str]:
         """The devices whose ports give out some universes: what stands in these is theirs to tell about too."""
@@ -235,27 +240,27 @@ class Checker:
         feeds = (f for uid in universes for f in context.feeds_by_universe.get(uid, ()))
         return {port[0] for fid in feeds for port in context.ports_by_feed.get(fid, ())}
 
-    def _asked(self, before: Rig, change: Change) -> set[str]:
+    def _devices_asked(self, before: Rig, change: Change) -> set[str]:
         """The devices whose lamps were looked for and that an edit can matter to, though nothing moved: which
         responder is which depends on names, modes and UIDs as well."""
         ctx, rig = self.context, self.context.rig
-        fixtures = change.ids("fixtures")
-        if not ctx.observed.lamps or not (fixtures or change.ids("profiles")):
+        fixtures = change.changed_ids("fixtures")
+        if not ctx.observed.lamps or not (fixtures or change.changed_ids("profiles")):
             return set()
-        if change.ids("profiles") or len(fixtures) > MANY:
+        if change.changed_ids("profiles") or len(fixtures) > MANY:
             return set(ctx.lamp_ports)
         uids = {state.fixtures[k].uid for state in (before, rig) for k in fixtures if k in state.fixtures}
         ips = {ip for (ip, _), lamps in ctx.observed.lamps.items() if any(say_uid(x.uid) in uids for x in lamps)}
-        spans = (ctx.index.place(k) for k in fixtures if k in rig.fixtures)
+        spans = (ctx.index.span_of_break(k) for k in fixtures if k in rig.fixtures)
         near = self._giving_out({s.universe for s in spans if s})
-        near |= {ref.device for k in fixtures for ref, _ in ctx.index.cables.attached(k)}
+        near |= {ref.device for k in fixtures for ref, _ in ctx.index.cables_and_sums.ports_of_item(k)}
         near |= set(ctx.lamp_ports) if LINE in ips else set()
         return near | {k for k, d in rig.devices.items() if d.ip in ips}
 
-    def _carried(self, before: Rig, rig: Rig, change: Change, ports: set[PortRef]) -> set[str]:
+    def _universes_carried(self, before: Rig, rig: Rig, change: Change, ports: set[PortRef]) -> set[str]:
         """The universes that the ports of an edit took before, and take now: by their feeds, and by their streams."""
         found: set[str] = set()
-        for device_id in change.ids("devices"):
+        for device_id in change.changed_ids("devices"):
             for state in (before, rig):
                 device = state.devices.get(device_id)
                 for port in device.ports.values() if device else ():
@@ -267,14 +272,14 @@ class Checker:
             numbers |= self._near.get(subject, set()) | self._left.get(subject, set())
         return found | {uid for uid, u in rig.universes.items() if u.number in numbers}
 
-    def _ports(self, before: Rig, rig: Rig, change: Change, followed: Followed) -> set[PortRef]:
+    def _ports_affected(self, before: Rig, rig: Rig, change: Change, followed: Followed) -> set[PortRef]:
         """The ports whose findings an edit can have changed: all of them when it touched what they have in common."""
         common = ("feeds", "universes", "senders", "device_models", "pixel_types", "supplies", "profiles", "uses")
-        if any(change.ids(p) for p in common) or change.ids("rig"):
-            self._left, self._near = self._near, _universes_of_ports(self.context.index.cables)
-            return set(subjects(rig, "port")) | set(subjects(before, "port"))
+        if any(change.changed_ids(p) for p in common) or change.changed_ids("rig"):
+            self._left, self._near = self._near, _universes_of_ports(self.context.index.cables_and_sums)
+            return set(subjects_of_scope(rig, "port")) | set(subjects_of_scope(before, "port"))
         found = set(followed.ports)
-        for device_id in change.ids("devices"):
+        for device_id in change.changed_ids("devices"):
             old, new = before.devices.get(device_id), rig.devices.get(device_id)
             if (
                 old
@@ -289,14 +294,14 @@ class Checker:
                 }
             else:
                 found |= {PortRef(device_id, p) for d in (old, new) if d for p in d.ports}
-        cables = self.context.index.cables
-        touched = change.ids("elements") | change.ids("fixtures") | followed.items
+        cables = self.context.index.cables_and_sums
+        touched = change.changed_ids("elements") | change.changed_ids("fixtures") | followed.items
         for at in self.context.index.buses:
             bus = bus_of(rig, at)
             if bus and any(g.fixture in touched for g in bus.bus.gear):
                 found.add(PortRef(at.device, at.port))
-        for key in touched & cables.listed().keys():
-            found |= {ref for ref, _ in cables.attached(key)}
+        for key in touched & cables.listed_items().keys():
+            found |= {ref for ref, _ in cables.ports_of_item(key)}
         # what shares a universe with them on the same device may share slots with them now, or no longer
         self._left, self._near = self._near, _universes_of_ports(cables)
         before_ = self._left
@@ -307,41 +312,41 @@ class Checker:
         found |= {ref for ref, numbers in self._near.items() if numbers & near.get(ref.device, set())}
         return found
 
-    def observe(self, observed: Observed, now: float, lamps_only: bool = False) -> None:
+    def take_observations(self, observed: Observed, now: float, lamps_only: bool = False) -> None:
         """Take over what was seen; only rules that read observations run again. `lamps_only`: nothing else was seen
         than what hangs on devices, so that none but rules about devices and ports can find something else."""
         rig = self.context.rig
         self.context = Context(rig, self.context.index, observed, now)
-        todo = {s: subjects(rig, s) for s in ("feed", "use", "rig")} if not lamps_only else {}
+        todo = {s: subjects_of_scope(rig, s) for s in ("feed", "use", "rig")} if not lamps_only else {}
         seen = {d: _seen_of(rig, observed, d, now) for d in rig.devices}
         todo["device"] = [d for d, facts in seen.items() if observed.written.get(d) or facts != self._seen.get(d)]
         self._seen = seen
         todo["port"] = [PortRef(d, label) for d in todo["device"] for label in rig.devices[d].ports]
-        self._run(todo, live_only=True)
+        self._run_rules(todo, live_only=True)
 
     @property
-    def report(self) -> Report:
+    def report_findings(self) -> Report:
         if self._report is None:
             waivers = {(w.code, w.subject): w for w in self.context.rig.waivers.values()}
             findings, waived = [], []
             for found in (f for known in self._found.values() for f in known.values()):
                 for f in found:
                     waiver = waivers.get((f.code, f.subject))
-                    if waiver and f.severity != "error" and waiver.facts == f.fingerprint:
+                    if waiver and f.severity != "error" and waiver.facts == f.fingerprint_of_facts:
                         waived.append((f, waiver.reason))
                     else:
                         findings.append(f)
             # down to the reason: in what order they were found depends on the edits before, and shall not be seen
-            findings.sort(key=_order)
-            waived.sort(key=lambda entry: _order(entry[0]))
+            findings.sort(key=_order_of_finding)
+            waived.sort(key=lambda entry: _order_of_finding(entry[0]))
             self._report = Report(tuple(findings), tuple(waived))
         return self._report
 
 
-def _order(f: Finding) -> tuple[int, str, str, str, str, str]:
+def _order_of_finding(f: Finding) -> tuple[int, str, str, str, str, str]:
     return (SEVERITIES.index(f.severity), f.cause or f.code, f.where, f.subject, f.code, f.reason)
 
 
-def check(rig: Rig, observed: Observed = NOTHING, now: float = 0.0) -> Report:
+def check_rig(rig: Rig, observed: Observed = NOTHING, now: float = 0.0) -> Report:
     """All findings of a rig and of what was observed."""
-    return Checker(Index(rig), observed, now).report
+    return Checker(Index(rig), observed, now).report_findings

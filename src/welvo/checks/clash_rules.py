@@ -7,18 +7,18 @@ from collections.abc import Iterator
 from functools import partial
 
 from welvo.checks.patch_rules import move_fix
-from welvo.checks.registry import Context, Fix, Found, goto_of, rule, subject_of
+from welvo.checks.registry import Context, Fix, Found, declare_rule, goto_of, subject_of
 from welvo.patch.consequences import change_mode
 from welvo.patch.index import BY_PIXEL, Clash, Span, Taker
-from welvo.patch.laying import Laying, lay
+from welvo.patch.laying import Laying, lay_out_items
 from welvo.patch.slot_words import letters_of, words_on
 from welvo.patch.steps import apply_steps
 from welvo.rig.attributes import family_of, word_for
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig
-from welvo.rig.edits import move, overlay, share, unshare
-from welvo.rig.lookup import call, mode_of, universes_in_order
-from welvo.rig.notation import plural, say_place
+from welvo.rig.edits import declare_overlay, end_share, move_item, share_places
+from welvo.rig.lookup import mode_of, name_of_item, universes_in_order
+from welvo.rig.notation import say_count, say_place
 from welvo.rig.refs import Goto, SegmentRef
 from welvo.runs.edits import change_segment
 
@@ -34,18 +34,18 @@ SEEN = {
 WORST_FIRST = ("control", "position", "shutter", "intensity", "colour", "beam")
 
 
-def _range(first: int, last: int, number: int) -> str:
+def _say_range(first: int, last: int, number: int) -> str:
     return say_place(number, first) if first == last else f"{say_place(number, first)}–{last:03d}"
 
 
-def _words(ctx: Context, span: Span, first: int, last: int) -> str:
+def _words_on_span(ctx: Context, span: Span, first: int, last: int) -> str:
     words = words_on(ctx.index, span, first, last)
     return ", ".join(words[:3]) + (" …" if len(words) > 3 else "")
 
 
-def _functions(ctx: Context, span: Span, first: int, last: int) -> list[tuple[str, str]]:
+def _functions_on_span(ctx: Context, span: Span, first: int, last: int) -> list[tuple[str, str]]:
     """(family, word) of what an item has on slots `first`..`last` of its universe, without repeats."""
-    fixture = ctx.rig.fixtures.get(span.item)
+    fixture = ctx.rig.fixtures.get(span.item_of_span)
     if fixture is None or span.break_no == BY_PIXEL:
         return [("colour", "a pixel's colour")] if letters_of(ctx.index, span) else []
     mode = mode_of(ctx.rig, fixture)
@@ -58,21 +58,21 @@ def _functions(ctx: Context, span: Span, first: int, last: int) -> list[tuple[st
     return list(dict.fromkeys(found))
 
 
-def on_stage(ctx: Context, c: Clash) -> str:
+def say_clash_on_stage(ctx: Context, c: Clash) -> str:
     """What the clash looks like: the most striking thing each of the two does when the other is driven."""
     said = []
     for victim, driver in ((c.a, c.b), (c.b, c.a)):
-        suffers = sorted(_functions(ctx, victim, c.first, c.last), key=lambda f: WORST_FIRST.index(f[0]))
-        drives = _functions(ctx, driver, c.first, c.last)
+        suffers = sorted(_functions_on_span(ctx, victim, c.first, c.last), key=lambda f: WORST_FIRST.index(f[0]))
+        drives = _functions_on_span(ctx, driver, c.first, c.last)
         if suffers and drives:
             said.append(
-                f"{ctx.index.call(victim.key)} {SEEN[suffers[0][0]]} when {drives[0][1]} of "
-                f"{ctx.index.call(driver.key)} moves"
+                f"{ctx.index.word_for_taker(victim.key)} {SEEN[suffers[0][0]]} when {drives[0][1]} of "
+                f"{ctx.index.word_for_taker(driver.key)} moves"
             )
     return f"On stage: {'; '.join(said)}." if said else ""
 
 
-@rule(
+@declare_rule(
     "PATCH-01",
     severity="error",
     scope="universe",
@@ -83,27 +83,29 @@ def on_stage(ctx: Context, c: Clash) -> str:
     matters="Moving one of them also moves the other, usually another function of it.",
     put_right="Move one of them to a free place, put it into a shorter mode, or declare a share or an overlay if it is "
     "meant.",
-    candidates=lambda ctx: ctx.index.flagged(),
+    candidates=lambda ctx: ctx.index.universes_with_overlaps(),
 )
-def clash(ctx: Context, uid: str) -> Iterator[Found]:
+def find_clashes(ctx: Context, uid: str) -> Iterator[Found]:
     number = ctx.rig.universes[uid].number
     by_pair: dict[tuple[Taker, Taker], list[Clash]] = defaultdict(list)
-    for c in ctx.index.clashes(uid):
+    for c in ctx.index.clashes_in_universe(uid):
         by_pair[c.a.key, c.b.key].append(c)
     for (a, b), clashes in by_pair.items():
         c = clashes[0]
         slots = sum(x.last - x.first + 1 for x in clashes)
-        one, two = ctx.index.call(a), ctx.index.call(b)
+        one, two = ctx.index.word_for_taker(a), ctx.index.word_for_taker(b)
         names = f"{one} and {two}" if a != b else f"Two breaks of {one}"
         yield Found(
-            title=f"{names} meet on {plural(slots, 'slot')}",
-            reason=f"{_range(c.first, c.last, number)}: {_words(ctx, c.a, c.first, c.last)} of {one} "
-            f"also moves {_words(ctx, c.b, c.first, c.last)} of {two}. {on_stage(ctx, c)}".rstrip(),
+            title=f"{names} meet on {say_count(slots, 'slot')}",
+            reason=f"{_say_range(c.first, c.last, number)}: {_words_on_span(ctx, c.a, c.first, c.last)} of {one} "
+            f"also moves {_words_on_span(ctx, c.b, c.first, c.last)} of {two}. {say_clash_on_stage(ctx, c)}".rstrip(),
             facts={"a": one, "b": two, "universe": number, "first": c.first, "last": c.last, "slots": slots},
             subject=f"{uid}:{'+'.join(sorted((subject_of(a), subject_of(b))))}",
-            where=_range(c.first, c.last, number),
-            goes_to=Goto("item", c.b.item or c.a.item) if c.b.item or c.a.item else goto_of(c.b.key),
-            items=tuple(dict.fromkeys(k for k in (c.a.item, c.b.item) if k)),
+            where=_say_range(c.first, c.last, number),
+            goes_to=Goto("item", c.b.item_of_span or c.a.item_of_span)
+            if c.b.item_of_span or c.a.item_of_span
+            else goto_of(c.b.key),
+            items=tuple(dict.fromkeys(k for k in (c.a.item_of_span, c.b.item_of_span) if k)),
             fixes=partial(_clash_fixes, ctx, c, names),
         )
 
@@ -113,34 +115,34 @@ def _clash_fixes(ctx: Context, c: Clash, names: str) -> list[Fix]:
     if len(fixes) == 2:
         fixes += _move_both(ctx, c, names)
     fixes += [fix for span, other in ((c.b, c.a), (c.a, c.b)) for fix in _shorter_mode(ctx, span, other)]
-    a, b = c.a.item, c.b.item
+    a, b = c.a.item_of_span, c.b.item_of_span
     if a == b or not a or not b:
-        return fixes + _attach(ctx, c)
+        return fixes + _attach_fixes(ctx, c)
     rig = ctx.index.rig
     fa, fb = rig.fixtures.get(a), rig.fixtures.get(b)
     if fa and fb and (fa.profile, fa.mode) == (fb.profile, fb.mode):
         if c.a.first == c.b.first:
-            edit = partial(share, members=[a, b])
+            edit = partial(share_places, members=[a, b])
             fixes.append(Fix(f"Share: {names} move together", ((names, "clash", "share"),), edit))
     else:
-        edit = partial(overlay, members=[a, b])
+        edit = partial(declare_overlay, members=[a, b])
         fixes.append(Fix(f"Overlay of {names}", ((names, "clash", "overlay"),), edit))
     return fixes
 
 
-def _attach(ctx: Context, c: Clash) -> list[Fix]:
+def _attach_fixes(ctx: Context, c: Clash) -> list[Fix]:
     """Put a fixture that lies wholly within a bridge's stretch behind that bridge: its address is there already."""
     segment, lamp = (c.a, c.b) if isinstance(c.a.key, SegmentRef) else (c.b, c.a)
-    fixture = ctx.index.rig.fixtures.get(lamp.item)
-    ref, piece = segment.key, ctx.index.piece(segment.key)
+    fixture = ctx.index.rig.fixtures.get(lamp.item_of_span)
+    ref, piece = segment.key, ctx.index.piece_of_taker(segment.key)
     if isinstance(ref, str) or piece is None or fixture is None or piece.segment.kind != "bridge":
         return []
     number = ctx.index.rig.universes[lamp.universe].number
-    dmx, last = piece.within(number, lamp.first), piece.within(number, lamp.last)
+    dmx, last = piece.slot_at_place(number, lamp.first), piece.slot_at_place(number, lamp.last)
     if not 0 < dmx <= last <= piece.segment.width or len(fixture.at) != 1:
         return []
-    who, name = call(ctx.index.rig, lamp.item), ctx.index.call(ref)
-    edit = partial(change_segment, fixtures=(*piece.segment.fixtures, lamp.item))
+    who, name = name_of_item(ctx.index.rig, lamp.item_of_span), ctx.index.word_for_taker(ref)
+    edit = partial(change_segment, fixtures=(*piece.segment.fixtures, lamp.item_of_span))
 
     def attach(rig: Rig) -> Edit:
         return edit(rig, ref.device, ref.port, ref.place)[:2]
@@ -151,23 +153,23 @@ def _attach(ctx: Context, c: Clash) -> list[Fix]:
 def _move_both(ctx: Context, c: Clash, names: str) -> list[Fix]:
     """Both next to each other at the first place behind them that holds them."""
     rig = ctx.index.rig
-    keys = [(c.a.item, c.a.break_no), (c.b.item, c.b.break_no)]
+    keys = [(c.a.item_of_span, c.a.break_no), (c.b.item_of_span, c.b.break_no)]
     order = universes_in_order(rig)
     universe, behind = c.a.universe, max(c.a.last, c.b.last) + 1
-    if behind > ctx.index.limit(universe).slots:
+    if behind > ctx.index.limit_of_universe(universe).slots:
         following = order[order.index(universe) + 1 :]
         if not following:
             return []
         universe, behind = following[0], 1
     try:
-        laid = lay(ctx.index, keys, Laying(start=(universe, behind)))
+        laid = lay_out_items(ctx.index, keys, Laying(start=(universe, behind)))
     except Refused:
         return []
     if len(laid.steps) < 2:
         return []
     changes = tuple(
         (
-            f"{call(rig, s.key)} · address",
+            f"{name_of_item(rig, s.key)} · address",
             say_place(rig.universes[o.universe].number, o.first),
             say_place(rig.universes[s.universe].number, s.address),
         )
@@ -184,22 +186,24 @@ def _move_both(ctx: Context, c: Clash, names: str) -> list[Fix]:
 def _shorter_mode(ctx: Context, span: Span, other: Span) -> list[Fix]:
     """Put one of the two into a mode of its profile that ends before the other begins."""
     rig = ctx.index.rig
-    fixture = rig.fixtures.get(span.item)
+    fixture = rig.fixtures.get(span.item_of_span)
     profile = rig.profiles.get(fixture.profile) if fixture and span.break_no != BY_PIXEL else None
-    if fixture is None or profile is None or len(ctx.index.spans(span.key)) != 1 or span.first >= other.first:
+    if fixture is None or profile is None or len(ctx.index.spans_of(span.key)) != 1 or span.first >= other.first:
         return []
     room = other.first - span.first
-    fitting = [(m.footprint, mid) for mid, m in profile.modes.items() if len(m.breaks) == 1 and 0 < m.footprint <= room]
+    fitting = [
+        (m.slots_needed, mid) for mid, m in profile.modes.items() if len(m.breaks) == 1 and 0 < m.slots_needed <= room
+    ]
     if not fitting:
         return []
     _, mid = max(fitting)
     old, new = mode_of(rig, fixture), profile.modes[mid]
-    edit = partial(change_mode, fixtures=[span.item], pid=fixture.profile, mid=mid)
-    words = f"{old.name} ({old.footprint})" if old else "?"
+    edit = partial(change_mode, fixtures=[span.item_of_span], pid=fixture.profile, mid=mid)
+    words = f"{old.name} ({old.slots_needed})" if old else "?"
     return [
         Fix(
             f"Put {fixture.number} into mode “{new.name}”",
-            ((f"{fixture.number} · mode", words, f"{new.name} ({new.footprint})"),),
+            ((f"{fixture.number} · mode", words, f"{new.name} ({new.slots_needed})"),),
             edit,
         )
     ]
@@ -209,7 +213,7 @@ def _shares_touched(before: Rig, after: Rig, change: Change) -> bool:
     return bool(before.shares or after.shares)
 
 
-@rule(
+@declare_rule(
     "PATCH-06",
     severity="note",
     scope="rig",
@@ -220,13 +224,13 @@ def _shares_touched(before: Rig, after: Rig, change: Change) -> bool:
     put_right="Nothing, if it is meant.",
     touched=_shares_touched,
 )
-def shares(ctx: Context, _: str) -> Iterator[Found]:
+def find_broken_shares(ctx: Context, _: str) -> Iterator[Found]:
     for sid, s in ctx.rig.shares.items():
-        if not _holds(ctx, sid):
+        if not _share_holds(ctx, sid):
             continue
-        first = ctx.index.spans(s.members[0])[0]
+        first = ctx.index.spans_of(s.members[0])[0]
         at = say_place(ctx.rig.universes[first.universe].number, first.first)
-        names = " and ".join(call(ctx.rig, m) for m in s.members)
+        names = " and ".join(name_of_item(ctx.rig, m) for m in s.members)
         if s.kind == "share":
             title, reason = f"{names} share {at} on purpose", s.reason or "They always move together."
         else:
@@ -245,7 +249,7 @@ def shares(ctx: Context, _: str) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "PATCH-07",
     severity="warning",
     scope="rig",
@@ -258,12 +262,12 @@ def shares(ctx: Context, _: str) -> Iterator[Found]:
 )
 def share_broken(ctx: Context, _: str) -> Iterator[Found]:
     for sid, s in ctx.rig.shares.items():
-        if s.kind == "overlay" or _holds(ctx, sid):
+        if s.kind == "overlay" or _share_holds(ctx, sid):
             continue
-        names = " and ".join(call(ctx.rig, m) for m in s.members)
+        names = " and ".join(name_of_item(ctx.rig, m) for m in s.members)
         starts = ", ".join(
             say_place(ctx.rig.universes[sp[0].universe].number, sp[0].first) if sp else "nowhere"
-            for sp in (ctx.index.spans(m) for m in s.members)
+            for sp in (ctx.index.spans_of(m) for m in s.members)
         )
         modes = {
             m.name if m else "?"
@@ -288,9 +292,9 @@ def _share_fixes(ctx: Context, sid: str) -> list[Fix]:
     s = rig.shares.get(sid)
     if s is None:
         return []
-    names = " and ".join(call(rig, m) for m in s.members)
-    end = Fix(f"End the {s.kind} of {names}", ((names, s.kind, "on their own"),), partial(unshare, sid=sid))
-    first = ctx.index.spans(s.members[0])
+    names = " and ".join(name_of_item(rig, m) for m in s.members)
+    end = Fix(f"End the {s.kind} of {names}", ((names, s.kind, "on their own"),), partial(end_share, sid=sid))
+    first = ctx.index.spans_of(s.members[0])
     lamps = [rig.fixtures.get(m) for m in s.members]
     if (
         s.kind == "overlay"
@@ -304,17 +308,21 @@ def _share_fixes(ctx: Context, sid: str) -> list[Fix]:
     lead = {x.break_no: x for x in first}
     steps, changes = [], []
     for m in s.members[1:]:
-        for span in ctx.index.spans(m):
+        for span in ctx.index.spans_of(m):
             to = lead.get(span.break_no)
             if (
                 to
                 and (span.universe, span.first) != (to.universe, to.first)
-                and not rig.fixtures[m].place(span.break_no).locked
+                and not rig.fixtures[m].place_of_break(span.break_no).locked
             ):
                 steps.append(Step(m, span.break_no, to.universe, to.first))
                 new = say_place(rig.universes[to.universe].number, to.first)
                 changes.append(
-                    (f"{call(rig, m)} · address", say_place(rig.universes[span.universe].number, span.first), new)
+                    (
+                        f"{name_of_item(rig, m)} · address",
+                        say_place(rig.universes[span.universe].number, span.first),
+                        new,
+                    )
                 )
     if not steps:
         return [end]
@@ -322,10 +330,10 @@ def _share_fixes(ctx: Context, sid: str) -> list[Fix]:
     return [Fix(f"Bring them to {changes[0][2]} again", tuple(changes), back), end]
 
 
-def _holds(ctx: Context, sid: str) -> bool:
+def _share_holds(ctx: Context, sid: str) -> bool:
     """Whether a share stands as declared: one start, profile and mode; an overlay: each meets another of it."""
     s = ctx.rig.shares[sid]
-    spans = [ctx.index.spans(m) for m in s.members]
+    spans = [ctx.index.spans_of(m) for m in s.members]
     if s.kind == "overlay":
         return all(
             any(
@@ -345,7 +353,7 @@ def _holds(ctx: Context, sid: str) -> bool:
     return len(kinds) == 1 and len(set(places)) == 1 and bool(places[0])
 
 
-@rule(
+@declare_rule(
     "PATCH-14",
     severity="warning",
     scope="rig",
@@ -358,9 +366,9 @@ def _holds(ctx: Context, sid: str) -> bool:
 )
 def overlay_apart(ctx: Context, _: str) -> Iterator[Found]:
     for sid, s in ctx.rig.shares.items():
-        if s.kind == "share" or _holds(ctx, sid):
+        if s.kind == "share" or _share_holds(ctx, sid):
             continue
-        names = " and ".join(call(ctx.rig, m) for m in s.members)
+        names = " and ".join(name_of_item(ctx.rig, m) for m in s.members)
         yield Found(
             title=f"The overlay of {names} has come apart",
             reason="At least one of them meets none of the others any more.",
@@ -373,7 +381,7 @@ def overlay_apart(ctx: Context, _: str) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "PATCH-16",
     severity="warning",
     scope="rig",
@@ -387,28 +395,34 @@ def overlay_apart(ctx: Context, _: str) -> Iterator[Found]:
 def overlay_shifted(ctx: Context, _: str) -> Iterator[Found]:
     rig = ctx.rig
     for sid, s in rig.shares.items():
-        firsts = {m: spans[0] for m in s.members if (spans := ctx.index.spans(m))}
-        if s.kind == "share" or len(firsts) < 2 or not _holds(ctx, sid):
+        firsts = {m: spans[0] for m in s.members if (spans := ctx.index.spans_of(m))}
+        if s.kind == "share" or len(firsts) < 2 or not _share_holds(ctx, sid):
             continue
-        lead = min(firsts.values(), key=lambda x: (x.first, x.item))
+        lead = min(firsts.values(), key=lambda x: (x.first, x.item_of_span))
         for m, span in firsts.items():
             if span.universe != lead.universe or span.first != lead.first + 1:
                 continue
             number = rig.universes[lead.universe].number
             old, new = say_place(number, span.first), say_place(number, lead.first)
             fixture, element = rig.fixtures.get(m), rig.elements.get(m)
-            place = fixture.place(0) if fixture else element.at if element else None
+            place = fixture.place_of_break(0) if fixture else element.at if element else None
             fixes = []
-            if place and place.origin == "typed" and not place.locked:
-                edit = partial(move, key=m, break_no=0, universe=lead.universe, address=lead.first)
-                fixes.append(Fix(f"Begin {call(rig, m)} at {new}", ((f"{call(rig, m)} · address", old, new),), edit))
+            if place and place.origin_of_place == "typed" and not place.locked:
+                edit = partial(move_item, key=m, break_no=0, universe=lead.universe, address=lead.first)
+                fixes.append(
+                    Fix(
+                        f"Begin {name_of_item(rig, m)} at {new}",
+                        ((f"{name_of_item(rig, m)} · address", old, new),),
+                        edit,
+                    )
+                )
             yield Found(
-                title=f"{call(rig, m)} lies one slot behind {call(rig, lead.item)}",
-                reason=f"{call(rig, lead.item)} begins at {new}, {call(rig, m)} at {old}.",
-                facts={"one": call(rig, lead.item), "other": call(rig, m), "at": old},
+                title=f"{name_of_item(rig, m)} lies one slot behind {name_of_item(rig, lead.item_of_span)}",
+                reason=f"{name_of_item(rig, lead.item_of_span)} begins at {new}, {name_of_item(rig, m)} at {old}.",
+                facts={"one": name_of_item(rig, lead.item_of_span), "other": name_of_item(rig, m), "at": old},
                 subject=f"{sid}/{m}",
                 where=old,
                 goes_to=Goto("item", m),
-                items=(lead.item, m),
+                items=(lead.item_of_span, m),
                 fixes=fixes,
             )

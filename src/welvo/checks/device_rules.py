@@ -5,23 +5,23 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
-from welvo.checks.registry import Context, Fix, Found, rule
-from welvo.matching.planned import compared, full_plan
+from welvo.checks.registry import Context, Fix, Found, declare_rule
+from welvo.matching.planned import compare_device, full_plan
 from welvo.observed.values import SILENT_AFTER, Heard, HeardPort, Said
 from welvo.rig.addresses import differing_part, same_network, say_network
 from welvo.rig.edits import plan_setting
-from welvo.rig.lookup import used
-from welvo.rig.notation import plural
+from welvo.rig.lookup import is_in_use
+from welvo.rig.notation import say_count
 from welvo.rig.plan import device_at, devices_at, model_of, say_key, say_setting, spec_of, split_owner
 from welvo.rig.protocol import Protocol, say_wire
 from welvo.rig.refs import Goto
 from welvo.rig.wiring import Port
 from welvo.settings.artnet import heard_port
-from welvo.settings.card import untick
+from welvo.settings.card import untick_settings
 from welvo.settings.compare import is_live
 
 
-@rule(
+@declare_rule(
     "DEV-01",
     severity="error",
     scope="device",
@@ -46,12 +46,12 @@ def same_ip(ctx: Context, device_id: str) -> Iterator[Found]:
             )
 
 
-def _doubled(ctx: Context, device_id: str) -> bool:
+def _is_doubled(ctx: Context, device_id: str) -> bool:
     """Another device is planned at the same address: what is heard there is held against that one only (DEV-01)."""
     return any(d < device_id for d in devices_at(ctx.rig, ctx.rig.devices[device_id].ip))
 
 
-@rule(
+@declare_rule(
     "DEV-02",
     severity="warning",
     scope="device",
@@ -62,9 +62,9 @@ def _doubled(ctx: Context, device_id: str) -> bool:
     put_right="Check power and cable, then the first three parts of both addresses.",
     live=True,
 )
-def silent(ctx: Context, device_id: str) -> Iterator[Found]:
+def find_silent_devices(ctx: Context, device_id: str) -> Iterator[Found]:
     device = ctx.rig.devices[device_id]
-    if not ctx.observed.listening or not device.ip or not used(ctx.rig, "devices", device_id):
+    if not ctx.observed.listening or not device.ip or not is_in_use(ctx.rig, "devices", device_id):
         return
     heard, said = ctx.observed.heard.get(device.ip), ctx.observed.said.get(device.ip)
     if is_live(heard, ctx.now) or (said and ctx.now - said.at <= SILENT_AFTER):
@@ -79,7 +79,7 @@ def silent(ctx: Context, device_id: str) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "DEV-03",
     severity="note",
     scope="rig",
@@ -90,7 +90,7 @@ def silent(ctx: Context, device_id: str) -> Iterator[Found]:
     put_right="Plan it in Devices, or leave it.",
     live=True,
 )
-def stranger(ctx: Context, _: str) -> Iterator[Found]:
+def find_strangers(ctx: Context, _: str) -> Iterator[Found]:
     for ip, heard in ctx.observed.heard.items():
         if is_live(heard, ctx.now) and not device_at(ctx.rig, ip):
             yield Found(
@@ -103,7 +103,7 @@ def stranger(ctx: Context, _: str) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "DEV-04",
     severity="warning",
     scope="device",
@@ -114,16 +114,16 @@ def stranger(ctx: Context, _: str) -> Iterator[Found]:
     put_right="Push the plan's value, or plan the device's.",
     live=True,
 )
-def differs(ctx: Context, device_id: str) -> Iterator[Found]:
+def find_differing_settings(ctx: Context, device_id: str) -> Iterator[Found]:
     device = ctx.rig.devices[device_id]
-    if _doubled(ctx, device_id) or not used(ctx.rig, "devices", device_id):
+    if _is_doubled(ctx, device_id) or not is_in_use(ctx.rig, "devices", device_id):
         return
-    for line in compared(ctx.index, ctx.observed, device_id, ctx.now):
+    for line in compare_device(ctx.index, ctx.observed, device_id, ctx.now):
         told = line.spec.scope == "port" and device.ports.get(line.port, Port()).feed  # WIRE-01 tells of these
         if line.mark != "differs" or (told and line.spec.key in ("universe", "protocol")):
             continue
         plan, has = say_setting(line.spec, line.plan), say_setting(line.spec, line.reported)
-        what = f"{device.name} · {_owner(line.port)}{line.spec.label}"
+        what = f"{device.name} · {_say_owner(line.port)}{line.spec.label}"
         push = [Fix(f"Push {plan}", ((what, has, plan),), push=(device_id, (line.key,)))] if line.spec.writable else []
         yield Found(
             title=f"{line.spec.label} of {device.name}: plan {plan}, device {has}",
@@ -137,7 +137,7 @@ def differs(ctx: Context, device_id: str) -> Iterator[Found]:
         )
 
 
-def _owner(owner: str) -> str:
+def _say_owner(owner: str) -> str:
     label, number = split_owner(owner)
     return f"{label} · segment {number} · " if number else f"{label} · " if label else ""
 
@@ -148,7 +148,7 @@ def _live_said(ctx: Context, device_id: str) -> Said | None:
     return said if said and ctx.now - said.at <= SILENT_AFTER else None
 
 
-@rule(
+@declare_rule(
     "DEV-11",
     severity="warning",
     scope="device",
@@ -167,7 +167,7 @@ def not_saved(ctx: Context, device_id: str) -> Iterator[Found]:
     counts = {act: sum(act in needs for needs in said.waits.values()) for act in ("save", "apply", "restart")}
     words = ", ".join(f"{n} to {act}" for act, n in counts.items() if n)
     yield Found(
-        title=f"{device.name} has {plural(len(said.waits), 'setting')} waiting: {words}",
+        title=f"{device.name} has {say_count(len(said.waits), 'setting')} waiting: {words}",
         reason="They were entered, and do not hold yet: "
         + "; ".join(say_key(model_of(ctx.rig, device_id), k) for k in sorted(said.waits)[:4])
         + (" …" if len(said.waits) > 4 else "."),
@@ -177,7 +177,7 @@ def not_saved(ctx: Context, device_id: str) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "DEV-13",
     severity="warning",
     scope="device",
@@ -201,7 +201,7 @@ def entered_before(ctx: Context, device_id: str) -> Iterator[Found]:
     key = old[0]
     spec = spec_of(model, key)
     was, now = say_setting(spec, device.entered[key].value), say_setting(spec, plan[key])
-    more = f", and {plural(len(old) - 1, 'setting')} more" if len(old) > 1 else ""
+    more = f", and {say_count(len(old) - 1, 'setting')} more" if len(old) > 1 else ""
     yield Found(
         title=f"{device.name} was set to {say_key(model, key)} {was}, the plan says {now}{more}",
         reason="They were ticked off on its setting card when the plan was another one."
@@ -214,13 +214,13 @@ def entered_before(ctx: Context, device_id: str) -> Iterator[Found]:
             Fix(
                 "Take the ticks back" if more else "Take the tick back",
                 ((f"{device.name} · {say_key(model, key)}", "ticked", "to be entered"),),
-                partial(untick, device_id=device_id, keys=set(old)),
+                partial(untick_settings, device_id=device_id, keys=set(old)),
             )
         ],
     )
 
 
-@rule(
+@declare_rule(
     "DEV-12",
     severity="error",
     scope="device",
@@ -244,7 +244,7 @@ def test_left_on(ctx: Context, device_id: str) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "DEV-07",
     severity="error",
     scope="rig",
@@ -256,12 +256,12 @@ def test_left_on(ctx: Context, device_id: str) -> Iterator[Found]:
     put_right="Unplug one of them, and give the other another address.",
     live=True,
 )
-def twins(ctx: Context, _: str) -> Iterator[Found]:
+def find_twin_addresses(ctx: Context, _: str) -> Iterator[Found]:
     for ip, heard in sorted(ctx.observed.heard.items()):
         if len(heard.macs) > 1 and is_live(heard, ctx.now):
             device_id = device_at(ctx.rig, ip)
             yield Found(
-                title=f"{plural(len(heard.macs), 'device')} answer at {ip}",
+                title=f"{say_count(len(heard.macs), 'device')} answer at {ip}",
                 reason=f"Their MACs are {' and '.join(heard.macs)}.",
                 facts={"ip": ip, "macs": ", ".join(heard.macs)},
                 subject=ip,
@@ -270,7 +270,7 @@ def twins(ctx: Context, _: str) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "DEV-08",
     severity="error",
     scope="device",
@@ -287,7 +287,7 @@ def other_mac(ctx: Context, device_id: str) -> Iterator[Found]:
     wanted = str(device.settings.get("mac", "")).lower()
     heard, said = ctx.observed.heard.get(device.ip), _live_said(ctx, device_id)
     has = said.mac if said else heard.mac if heard and is_live(heard, ctx.now) else ""
-    if not wanted or not has or has.lower() == wanted or _doubled(ctx, device_id):
+    if not wanted or not has or has.lower() == wanted or _is_doubled(ctx, device_id):
         return
     elsewhere = next((ip for ip, h in ctx.observed.heard.items() if h.mac.lower() == wanted), "")
     yield Found(
@@ -306,7 +306,7 @@ def other_mac(ctx: Context, device_id: str) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "DEV-09",
     severity="warning",
     scope="device",
@@ -318,9 +318,9 @@ def other_mac(ctx: Context, device_id: str) -> Iterator[Found]:
     put_right="Choose the other interface, or give the device or this computer an address of the same network.",
     live=True,
 )
-def out_of_reach(ctx: Context, device_id: str) -> Iterator[Found]:
+def find_devices_out_of_reach(ctx: Context, device_id: str) -> Iterator[Found]:
     device = ctx.rig.devices[device_id]
-    if not ctx.observed.network or not device.ip or not used(ctx.rig, "devices", device_id):
+    if not ctx.observed.network or not device.ip or not is_in_use(ctx.rig, "devices", device_id):
         return
     if not same_network(device.ip, ctx.observed.network):
         yield Found(
@@ -333,7 +333,7 @@ def out_of_reach(ctx: Context, device_id: str) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "DEV-10",
     severity="warning",
     scope="rig",
@@ -366,7 +366,7 @@ def factory_address(ctx: Context, _: str) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "WIRE-01",
     severity="error",
     scope="device",
@@ -379,9 +379,9 @@ def factory_address(ctx: Context, _: str) -> Iterator[Found]:
 )
 def port_differs(ctx: Context, device_id: str) -> Iterator[Found]:
     device = ctx.rig.devices[device_id]
-    if _doubled(ctx, device_id) or not used(ctx.rig, "devices", device_id):
+    if _is_doubled(ctx, device_id) or not is_in_use(ctx.rig, "devices", device_id):
         return
-    lines = {line.key: line for line in compared(ctx.index, ctx.observed, device_id, ctx.now)}
+    lines = {line.key: line for line in compare_device(ctx.index, ctx.observed, device_id, ctx.now)}
     for label, port in device.ports.items():
         feed = ctx.rig.feeds.get(port.feed)
         uni, proto = lines.get(f"{label}.universe"), lines.get(f"{label}.protocol")
@@ -395,7 +395,7 @@ def port_differs(ctx: Context, device_id: str) -> Iterator[Found]:
         )
         yield Found(
             title=f"Port {label} takes {has}, the plan sends {sends}",
-            reason=f"{plural(len(lamps), 'fixture')} on port {label} show the levels of {has}, or nothing.",
+            reason=f"{say_count(len(lamps), 'fixture')} on port {label} show the levels of {has}, or nothing.",
             facts={"device": device.name, "port": label, "takes": has, "sends": sends, "fixtures": len(lamps)},
             subject=f"{device_id}/{label}",
             where=f"{device.name} · {label}",
@@ -406,7 +406,7 @@ def port_differs(ctx: Context, device_id: str) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "WIRE-02",
     severity="warning",
     scope="rig",
@@ -428,7 +428,7 @@ def two_sources(ctx: Context, _: str) -> Iterator[Found]:
             continue
         names = " and ".join(f"{s.name or 'a source'} ({s.ip})" for s in rivals[:3])
         yield Found(
-            title=f"{plural(len(rivals), 'source')} send {say_wire(protocol, wire)}",
+            title=f"{say_count(len(rivals), 'source')} send {say_wire(protocol, wire)}",
             reason=f"{names} all send it at priority {top}.",
             facts={"wire": say_wire(protocol, wire), "sources": names, "priority": top},
             subject=f"{protocol}:{wire}",
@@ -450,7 +450,7 @@ def _on_wire(protocol: Protocol, wire: int, title: str, reason: str, facts: dict
     )
 
 
-@rule(
+@declare_rule(
     "WIRE-03",
     severity="note",
     scope="rig",
@@ -474,7 +474,7 @@ def preview_only(ctx: Context, _: str) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "WIRE-04",
     severity="note",
     scope="rig",
@@ -500,7 +500,7 @@ def waits_for_sync(ctx: Context, _: str) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "WIRE-05",
     severity="note",
     scope="rig",
@@ -529,7 +529,7 @@ def listens_for_nothing(ctx: Context, _: str) -> Iterator[Found]:
         wires = ", ".join(dict.fromkeys(say_wire(p.protocol, p.wire) for p in idle))
         yield Found(
             title=f"{name} listens to {wires}, which nobody sends",
-            reason=f"{plural(len(idle), 'port')} of the device at {ip} get nothing; no feed of the rig has such a "
+            reason=f"{say_count(len(idle), 'port')} of the device at {ip} get nothing; no feed of the rig has such a "
             "number.",
             facts={"device": name, "wires": wires},
             subject=ip,
@@ -546,7 +546,7 @@ def _planned_ports(ctx: Context, device_id: str, heard: Heard) -> set[HeardPort]
     return {p for p in found if p}
 
 
-@rule(
+@declare_rule(
     "OUT-01",
     severity="error",
     scope="feed",

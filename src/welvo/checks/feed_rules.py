@@ -5,16 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
-from welvo.checks.registry import Context, Fix, Found, rule
+from welvo.checks.registry import Context, Fix, Found, declare_rule
 from welvo.rig.document import Edit, Rig
 from welvo.rig.edits import add_feed, set_feed
-from welvo.rig.lookup import used
-from welvo.rig.notation import plural
+from welvo.rig.lookup import is_in_use
+from welvo.rig.notation import say_count
 from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.refs import Goto
 
 
-@rule(
+@declare_rule(
     "FEED-01",
     severity="error",
     scope="feed",
@@ -24,18 +24,18 @@ from welvo.rig.refs import Goto
     means="One sender feeds two universes of the rig to the same number of the same protocol.",
     matters="Whoever listens gets both in turn: the light flickers between two universes.",
     put_right="Give one of them another number on the wire.",
-    candidates=lambda ctx: ctx.doubled,
+    candidates=lambda ctx: ctx.doubled_feeds,
 )
 def same_wire(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
     alike = ctx.feeds_by_wire.get((feed.protocol, feed.wire), ())
-    if len(alike) < 2 or not used(ctx.rig, "universes", feed.universe):
+    if len(alike) < 2 or not is_in_use(ctx.rig, "universes", feed.universe):
         return
     for other_id in alike:
         other = ctx.rig.feeds[other_id]
         if other_id >= fid or other.sender != feed.sender or other.universe == feed.universe:
             continue
-        if not used(ctx.rig, "universes", other.universe):
+        if not is_in_use(ctx.rig, "universes", other.universe):
             continue
         words = ("multicast", "broadcast", "subscribers")
         if feed.to not in words and other.to not in words and feed.to != other.to:
@@ -64,7 +64,7 @@ def same_wire(ctx: Context, fid: str) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "FEED-02",
     severity="warning",
     scope="universe",
@@ -76,9 +76,9 @@ def same_wire(ctx: Context, fid: str) -> Iterator[Found]:
     candidates=lambda ctx: [u for u in ctx.rig.universes if u not in ctx.feeds_by_universe],
 )
 def no_feed(ctx: Context, uid: str) -> Iterator[Found]:
-    if ctx.feeds_by_universe.get(uid) or not used(ctx.rig, "universes", uid):
+    if ctx.feeds_by_universe.get(uid) or not is_in_use(ctx.rig, "universes", uid):
         return
-    takers = {s.key for s in ctx.index.on(uid)}
+    takers = {s.key for s in ctx.index.spans_on_universe(uid)}
     if not takers:
         return
     items = ctx.index.items_on(uid)
@@ -89,7 +89,7 @@ def no_feed(ctx: Context, uid: str) -> Iterator[Found]:
         return new, change
 
     yield Found(
-        title=f"Universe {number} has {plural(len(takers), 'item')} and no feed",
+        title=f"Universe {number} has {say_count(len(takers), 'item')} and no feed",
         reason=f"What stands in universe {number} gets no levels: nothing sends it.",
         facts={"universe": number, "things": len(takers)},
         where=f"universe {number}",
@@ -101,7 +101,7 @@ def no_feed(ctx: Context, uid: str) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "FEED-03",
     severity="note",
     scope="feed",
@@ -114,7 +114,7 @@ def no_feed(ctx: Context, uid: str) -> Iterator[Found]:
 )
 def empty_feed(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
-    if feed.universe not in ctx.rig.universes or ctx.index.on(feed.universe):
+    if feed.universe not in ctx.rig.universes or ctx.index.spans_on_universe(feed.universe):
         return
     number = ctx.rig.universes[feed.universe].number
     yield Found(
@@ -126,7 +126,7 @@ def empty_feed(ctx: Context, fid: str) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "FEED-04",
     severity="warning",
     scope="feed",
@@ -137,7 +137,7 @@ def empty_feed(ctx: Context, fid: str) -> Iterator[Found]:
     put_right="Send to subscribers, or to one address. Keep broadcast only for old nodes that know nothing else.",
     candidates=lambda ctx: ctx.feeds_like(lambda f: f.to == "broadcast"),
 )
-def broadcast(ctx: Context, fid: str) -> Iterator[Found]:
+def find_broadcast_feeds(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
     if feed.to != "broadcast":
         return
@@ -158,7 +158,7 @@ def broadcast(ctx: Context, fid: str) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "FEED-05",
     severity="warning",
     scope="feed",
@@ -183,7 +183,7 @@ def port_address_zero(ctx: Context, fid: str) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "FEED-06",
     severity="warning",
     scope="feed",
@@ -192,12 +192,12 @@ def port_address_zero(ctx: Context, fid: str) -> Iterator[Found]:
     means="Two senders of the rig feed the same wire universe at the same priority.",
     matters="The receiver merges them or jumps between them: random flicker.",
     put_right="Give one of them a lower priority, or take the feed from it.",
-    candidates=lambda ctx: ctx.doubled,
+    candidates=lambda ctx: ctx.doubled_feeds,
 )
 def two_senders(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
     alike = ctx.feeds_by_wire.get((feed.protocol, feed.wire), ())
-    if len(alike) < 2 or not used(ctx.rig, "universes", feed.universe):
+    if len(alike) < 2 or not is_in_use(ctx.rig, "universes", feed.universe):
         return
     for other_id in alike:
         other = ctx.rig.feeds[other_id]
@@ -226,7 +226,7 @@ def two_senders(ctx: Context, fid: str) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "FEED-07",
     severity="note",
     scope="feed",
@@ -239,9 +239,9 @@ def two_senders(ctx: Context, fid: str) -> Iterator[Found]:
 )
 def nobody_takes(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
-    if not ctx.rig.devices or feed.universe not in ctx.rig.universes or not ctx.index.on(feed.universe):
+    if not ctx.rig.devices or feed.universe not in ctx.rig.universes or not ctx.index.spans_on_universe(feed.universe):
         return
-    if not PROTOCOLS[feed.protocol].numbered or not used(ctx.rig, "universes", feed.universe):
+    if not PROTOCOLS[feed.protocol].has_universe_numbers or not is_in_use(ctx.rig, "universes", feed.universe):
         return
     if any(f in ctx.ports_by_feed for f in ctx.feeds_by_universe[feed.universe]):
         return

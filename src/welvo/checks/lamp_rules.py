@@ -6,39 +6,39 @@ from collections.abc import Iterator
 from functools import partial
 from typing import Any
 
-from welvo.checks.registry import Context, Fix, Found, rule
+from welvo.checks.registry import Context, Fix, Found, declare_rule
 from welvo.matching.lamps import (
     LampLine,
     Pair,
     against_profile,
-    meeting,
-    on_stage,
+    meeting_responders,
     port_lamps,
+    say_seen_on_stage,
     take_addresses,
-    wishes,
+    wishes_for_lamps,
 )
 from welvo.patch.index import Index
 from welvo.patch.set_on import set_on
 from welvo.protocols.rdm import say_uid
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig
-from welvo.rig.notation import plural, say_place
+from welvo.rig.notation import say_count, say_place
 from welvo.rig.refs import Goto, PortRef
 
 GROUP = "Lamps"
 
 
-def _devices(ctx: Context) -> list[str]:
+def _devices_with_lamps(ctx: Context) -> list[str]:
     return list(ctx.lamp_ports)
 
 
 def _on_ports(ctx: Context, device_id: str) -> Iterator[tuple[str, str, list[Pair]]]:
     """Each searched port of a device: its label, its name for the eye, its pairs."""
-    for label, found in ctx.lamps(device_id).items():
+    for label, found in ctx.lamps_of_device(device_id).items():
         yield label, f"{ctx.rig.devices[device_id].name} · {label}", found
 
 
-def _known(ctx: Context, device_id: str) -> Iterator[tuple[str, Pair]]:
+def _known_pairs(ctx: Context, device_id: str) -> Iterator[tuple[str, Pair]]:
     """The pairs of a device of which there is no doubt which lamp they are."""
     for label, _, found in _on_ports(ctx, device_id):
         for p in found:
@@ -46,7 +46,7 @@ def _known(ctx: Context, device_id: str) -> Iterator[tuple[str, Pair]]:
                 yield label, p
 
 
-def _name(ctx: Context, key: str) -> str:
+def _name_of_lamp(ctx: Context, key: str) -> str:
     f = ctx.rig.fixtures[key]
     return f"{f.number} {f.name}".strip()
 
@@ -63,7 +63,7 @@ def _at_lamp(ctx: Context, ref: PortRef, uid: int, fixture: str) -> dict[str, An
     }
 
 
-@rule(
+@declare_rule(
     "LAMP-01",
     severity="error",
     scope="device",
@@ -74,14 +74,14 @@ def _at_lamp(ctx: Context, ref: PortRef, uid: int, fixture: str) -> dict[str, An
     matters="It shows the levels that are meant for another lamp, or none.",
     put_right="Push the planned address to it in Devices, or take its own into the patch.",
     live=True,
-    candidates=_devices,
+    candidates=_devices_with_lamps,
 )
 def other_address(ctx: Context, device_id: str) -> Iterator[Found]:
-    for label, p in _known(ctx, device_id):
+    for label, p in _known_pairs(ctx, device_id):
         line = p.lines[0]
         if line.mark != "differs" or not p.lamp:
             continue
-        name = _name(ctx, p.fixture)
+        name = _name_of_lamp(ctx, p.fixture)
         yield Found(
             title=f"{name} stands at {line.reported}, planned at {line.plan}",
             reason=f"The lamp {say_uid(p.lamp.uid)} says so; it is {name} {p.why}.",
@@ -93,7 +93,7 @@ def other_address(ctx: Context, device_id: str) -> Iterator[Found]:
 
 def _address_fixes(ctx: Context, ref: PortRef, p: Pair) -> list[Fix]:
     """To set the lamp as planned, or to plan it as it is; worked out when somebody looks."""
-    return [_push_it(ref, p, p.lines[0], _name(ctx, p.fixture)), *_plan_it(ctx, p)]
+    return [_push_it(ref, p, p.lines[0], _name_of_lamp(ctx, p.fixture)), *_plan_it(ctx, p)]
 
 
 def _push_it(ref: PortRef, p: Pair, line: LampLine, name: str) -> Fix:
@@ -108,7 +108,7 @@ def _plan_it(ctx: Context, p: Pair) -> list[Fix]:
         take_addresses(ctx.index, [p])
     except Refused:
         return []
-    span = ctx.index.place(p.fixture)
+    span = ctx.index.span_of_break(p.fixture)
     if span is None or not p.lamp:
         return []
     universe = ctx.rig.universes[span.universe].number
@@ -117,10 +117,10 @@ def _plan_it(ctx: Context, p: Pair) -> list[Fix]:
     def edit(rig: Rig) -> Edit:
         return take_addresses(Index(rig), [p])
 
-    return [Fix(f"Plan {new}", ((_name(ctx, p.fixture), old, new),), edit)]
+    return [Fix(f"Plan {new}", ((_name_of_lamp(ctx, p.fixture), old, new),), edit)]
 
 
-@rule(
+@declare_rule(
     "LAMP-02",
     severity="error",
     scope="device",
@@ -131,26 +131,26 @@ def _plan_it(ctx: Context, p: Pair) -> list[Fix]:
     matters="Its slots mean something else: it moves where colour was meant, or reads the slots of its neighbour.",
     put_right="Push the planned mode to it in Devices, or choose the lamp's mode in Patch.",
     live=True,
-    candidates=_devices,
+    candidates=_devices_with_lamps,
 )
 def other_mode(ctx: Context, device_id: str) -> Iterator[Found]:
-    for label, p in _known(ctx, device_id):
+    for label, p in _known_pairs(ctx, device_id):
         line = p.lines[1]
         if line.mark != "differs" or not p.lamp:
             continue
-        name = _name(ctx, p.fixture)
+        name = _name_of_lamp(ctx, p.fixture)
         yield Found(
             title=f"{name} works in {line.reported}, planned {line.plan}",
-            reason=on_stage(ctx.index, p.fixture, p.lamp),
+            reason=say_seen_on_stage(ctx.index, p.fixture, p.lamp),
             facts={"lamp": say_uid(p.lamp.uid), "plan": line.plan, "reported": line.reported},
             **_at_lamp(ctx, PortRef(device_id, label), p.lamp.uid, p.fixture),
             fixes=[_push_it(PortRef(device_id, label), p, line, name)]
-            if wishes(ctx.index, [p], ("personality",))
+            if wishes_for_lamps(ctx.index, [p], ("personality",))
             else (),
         )
 
 
-@rule(
+@declare_rule(
     "LAMP-03",
     severity="warning",
     scope="device",
@@ -161,7 +161,7 @@ def other_mode(ctx: Context, device_id: str) -> Iterator[Found]:
     matters="It has no power, its cable ends before it, or it does not speak RDM: nobody knows its address.",
     put_right="Look at its power and at the cable to it, then search the port again.",
     live=True,
-    candidates=_devices,
+    candidates=_devices_with_lamps,
 )
 def does_not_answer(ctx: Context, device_id: str) -> Iterator[Found]:
     for label, where, found in _on_ports(ctx, device_id):
@@ -180,9 +180,9 @@ def does_not_answer(ctx: Context, device_id: str) -> Iterator[Found]:
                 )
         missing = [p.fixture for p in found if p.lamp is None]
         if missing:
-            names = ", ".join(_name(ctx, k) for k in missing[:3]) + (" …" if len(missing) > 3 else "")
+            names = ", ".join(_name_of_lamp(ctx, k) for k in missing[:3]) + (" …" if len(missing) > 3 else "")
             yield Found(
-                title=f"{plural(len(missing), 'lamp')} of port {label} did not answer",
+                title=f"{say_count(len(missing), 'lamp')} of port {label} did not answer",
                 reason=f"{names}: planned there, not found, while {sum(p.lamp is not None for p in found)} answered.",
                 facts={"lamps": ", ".join(map(str, sorted(ctx.rig.fixtures[k].number for k in missing)))},
                 subject=f"{device_id}/{label}",
@@ -192,7 +192,7 @@ def does_not_answer(ctx: Context, device_id: str) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "LAMP-04",
     severity="note",
     scope="device",
@@ -202,9 +202,9 @@ def does_not_answer(ctx: Context, device_id: str) -> Iterator[Found]:
     matters="It may be a spare, or stand on the wrong cable; it takes slots that nobody thinks of.",
     put_right="Plan it, attach it where it is, or leave it.",
     live=True,
-    candidates=_devices,
+    candidates=_devices_with_lamps,
 )
-def unplanned(ctx: Context, device_id: str) -> Iterator[Found]:
+def find_unplanned_lamps(ctx: Context, device_id: str) -> Iterator[Found]:
     for label, where, found in _on_ports(ctx, device_id):
         for p in found:
             if p.lamp is None or p.fixture or p.lamp.failed:
@@ -226,7 +226,7 @@ def unplanned(ctx: Context, device_id: str) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "LAMP-05",
     severity="error",
     scope="device",
@@ -237,15 +237,15 @@ def unplanned(ctx: Context, device_id: str) -> Iterator[Found]:
     matters="They do the same thing: what is sent to one of them moves all.",
     put_right="Let each blink to see which it is, then push the planned addresses.",
     live=True,
-    candidates=_devices,
+    candidates=_devices_with_lamps,
 )
 def one_address(ctx: Context, device_id: str) -> Iterator[Found]:
     for label, where, found in _on_ports(ctx, device_id):
-        for here in meeting(found):
+        for here in meeting_responders(found):
             lamps = [p.lamp for p in here if p.lamp]
             uids = ", ".join(say_uid(x.uid) for x in lamps[:3]) + (" …" if len(lamps) > 3 else "")
             yield Found(
-                title=f"{plural(len(lamps), 'lamp')} of port {label} stand at address {lamps[0].address:03d}",
+                title=f"{say_count(len(lamps), 'lamp')} of port {label} stand at address {lamps[0].address:03d}",
                 reason=f"{uids} say so themselves.",
                 facts={"address": lamps[0].address, "lamps": ", ".join(sorted(say_uid(x.uid) for x in lamps))},
                 subject=f"{device_id}/{label}/{lamps[0].address}",
@@ -256,7 +256,7 @@ def one_address(ctx: Context, device_id: str) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "LAMP-06",
     severity="warning",
     scope="device",
@@ -267,11 +267,11 @@ def one_address(ctx: Context, device_id: str) -> Iterator[Found]:
     matters="One of them is wrong, and the lamp is right: levels reach another function than was meant.",
     put_right="Look at the profile, or draft a new one out of what the lamp tells.",
     live=True,
-    candidates=_devices,
+    candidates=_devices_with_lamps,
 )
 def other_profile(ctx: Context, device_id: str) -> Iterator[Found]:
     told: set[str] = set()
-    for label, p in _known(ctx, device_id):
+    for label, p in _known_pairs(ctx, device_id):
         profile = ctx.rig.fixtures[p.fixture].profile
         if profile in told or not p.lamp or profile not in ctx.rig.profiles:
             continue
@@ -290,7 +290,7 @@ def other_profile(ctx: Context, device_id: str) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "LAMP-07",
     severity="note",
     scope="device",
@@ -300,14 +300,14 @@ def other_profile(ctx: Context, device_id: str) -> Iterator[Found]:
     matters="An address pushed on a guess may land on the neighbour.",
     put_right="Let each blink, and confirm or exchange the guesses in Devices.",
     live=True,
-    candidates=_devices,
+    candidates=_devices_with_lamps,
 )
-def guessed(ctx: Context, device_id: str) -> Iterator[Found]:
+def find_guessed_lamps(ctx: Context, device_id: str) -> Iterator[Found]:
     for label, where, found in _on_ports(ctx, device_id):
         unsure = [p for p in found if p.lamp and p.fixture and p.doubt]
         if unsure:
             yield Found(
-                title=f"Which is which of {plural(len(unsure), 'lamp')} on port {label} is only guessed",
+                title=f"Which is which of {say_count(len(unsure), 'lamp')} on port {label} is only guessed",
                 reason="They are alike in all that they say. Let each blink, and confirm it.",
                 facts={"lamps": ", ".join(sorted(say_uid(p.lamp.uid) for p in unsure if p.lamp))},
                 subject=f"{device_id}/{label}",
@@ -317,7 +317,7 @@ def guessed(ctx: Context, device_id: str) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "LAMP-08",
     severity="warning",
     scope="device",
@@ -328,7 +328,7 @@ def guessed(ctx: Context, device_id: str) -> Iterator[Found]:
     matters="It gets the levels of another universe, whatever its address is.",
     put_right="Plug it where it is planned, or plan it where it is.",
     live=True,
-    candidates=_devices,
+    candidates=_devices_with_lamps,
 )
 def other_port(ctx: Context, device_id: str) -> Iterator[Found]:
     for label, where, found in _on_ports(ctx, device_id):
@@ -336,7 +336,7 @@ def other_port(ctx: Context, device_id: str) -> Iterator[Found]:
         for p in found:
             if not p.lamp or not p.sure or p.fixture in here:
                 continue
-            name = _name(ctx, p.fixture)
+            name = _name_of_lamp(ctx, p.fixture)
             yield Found(
                 title=f"{name} answers on {where}",
                 reason=f"{say_uid(p.lamp.uid)} hangs there; {name} is planned elsewhere, or nowhere.",

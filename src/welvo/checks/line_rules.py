@@ -8,30 +8,30 @@ from itertools import pairwise
 
 from msgspec.structs import replace
 
-from welvo.checks.registry import Context, Fix, Found, PortHere, rule
-from welvo.checks.run_rules import streams
+from welvo.checks.registry import Context, Fix, Found, PortHere, declare_rule
+from welvo.checks.run_rules import streams_to_check
 from welvo.rig.document import Edit, Rig
-from welvo.rig.lookup import call
-from welvo.rig.notation import plural, say_place
+from welvo.rig.lookup import name_of_item
+from welvo.rig.notation import say_count, say_place
 from welvo.rig.plan import model_of
 from welvo.rig.refs import Goto, PortRef, to_run
 from welvo.rig.runs import Segment
 from welvo.runs.along import components_of, piece_name
-from welvo.runs.bridge import demands, first_free, goes_on, meets, rows, set_right
+from welvo.runs.bridge import demands_of_bridge, first_free, goes_on, meetings_behind, rows_behind_bridge, set_right
 from welvo.runs.cable import Piece, Stream
 from welvo.runs.claims import split_ports
 from welvo.runs.edits import change_segment
-from welvo.runs.lamps import not_driven, overflow, too_close
-from welvo.runs.power import joints, stretches
+from welvo.runs.lamps import lamps_past_end, not_driven, too_close
+from welvo.runs.power import joints_of_port, stretches_of_port
 from welvo.survey.lines import UNIT_LOADS, LineSum, Stop, line_sum, plug_of
 
 
-def _bridges(here: PortHere) -> tuple[str, str, Stream | None, list[Piece]]:
+def _say_bridges(here: PortHere) -> tuple[str, str, Stream | None, list[Piece]]:
     (device_id, label), stream = here.ref, here.stream
     return device_id, label, stream, [p for p in stream.pieces if p.segment.kind == "bridge"] if stream else []
 
 
-@rule(
+@declare_rule(
     "RUN-11",
     severity="error",
     scope="port",
@@ -41,17 +41,17 @@ def _bridges(here: PortHere) -> tuple[str, str, Stream | None, list[Piece]]:
     means="Something is attached to a cable behind a bridge whose model lets nothing follow.",
     matters="It gets no data.",
     put_right="Attach it before the bridge, or to another port.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
 def behind_a_bridge(ctx: Context, here: PortHere) -> Iterator[Found]:
-    device_id, label, stream, bridges = _bridges(here)
+    device_id, label, stream, bridges = _say_bridges(here)
     for p in bridges:
-        after = [q for q in stream.pieces[p.n + 1 :] if q.segment.counts] if stream else []
-        passes, says = goes_on(ctx.index.cables, p)
+        after = [q for q in stream.pieces[p.n + 1 :] if q.segment.takes_slots] if stream else []
+        passes, says = goes_on(ctx.index.cables_and_sums, p)
         if after and not passes:
             yield Found(
                 title=f"{piece_name(ctx.rig, after[0])} is attached behind {piece_name(ctx.rig, p)} and gets nothing",
-                reason=f"{says[:1].upper()}{says[1:]}; {plural(len(after), 'segment')} are attached behind it.",
+                reason=f"{says[:1].upper()}{says[1:]}; {say_count(len(after), 'segment')} are attached behind it.",
                 facts={"segment": p.n + 1, "behind": len(after)},
                 subject=f"{here.ref}/{p.n}",
                 where=here.name,
@@ -60,7 +60,7 @@ def behind_a_bridge(ctx: Context, here: PortHere) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "RUN-14",
     severity="error",
     scope="port",
@@ -72,13 +72,13 @@ def behind_a_bridge(ctx: Context, here: PortHere) -> Iterator[Found]:
     "the stretch is too short, or comes too fast.",
     matters="Lamps behind the bridge are dim, wrong or erratic, and every address seems to be at fault.",
     put_right="Set everything on the way to 100 % and straight; the fix does it at once.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
 def dmx_comes_out_wrong(ctx: Context, here: PortHere) -> Iterator[Found]:
-    device_id, label, stream, bridges = _bridges(here)
+    device_id, label, stream, bridges = _say_bridges(here)
     for p in bridges:
         assert stream
-        wrong = [d for d in demands(ctx.index.cables, stream, p) if not d.holds]
+        wrong = [d for d in demands_of_bridge(ctx.index.cables_and_sums, stream, p) if not d.holds]
         if not wrong:
             continue
         fixable = [d for d in wrong if d.edit]
@@ -106,7 +106,7 @@ def dmx_comes_out_wrong(ctx: Context, here: PortHere) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "RUN-15",
     severity="error",
     scope="port",
@@ -118,15 +118,15 @@ def dmx_comes_out_wrong(ctx: Context, here: PortHere) -> Iterator[Found]:
     put_right="Move one of them to a free address.",
 )
 def meet_on_a_line(ctx: Context, here: PortHere) -> Iterator[Found]:
-    device_id, label, stream, bridges = _bridges(here)
+    device_id, label, stream, bridges = _say_bridges(here)
     for p in bridges:
         assert stream
-        behind = rows(ctx.index.cables, stream, p)
-        for a, b, low, high in meets(behind)[:5]:
+        behind = rows_behind_bridge(ctx.index.cables_and_sums, stream, p)
+        for a, b, low, high in meetings_behind(behind)[:5]:
             free = first_free(behind, b.last - b.dmx + 1, skip=b)
             fix = []
-            place = ctx.rig.fixtures[b.key].place(b.break_no)
-            if free and place.origin == "run":
+            place = ctx.rig.fixtures[b.key].place_of_break(b.break_no)
+            if free and place.origin_of_place == "run":
                 own = b.key if b.break_no == 0 else f"{b.key}:{b.break_no}"
                 edit = partial(
                     change_segment,
@@ -145,7 +145,7 @@ def meet_on_a_line(ctx: Context, here: PortHere) -> Iterator[Found]:
                     )
                 ]
             yield Found(
-                title=f"{a.name} and {b.name} meet on {plural(high - low + 1, 'DMX slot')}",
+                title=f"{a.name} and {b.name} meet on {say_count(high - low + 1, 'DMX slot')}",
                 reason=f"Behind {piece_name(ctx.rig, p)}: {a.name} has {a.dmx}–{a.last}, {b.name} has "
                 f"{b.dmx}–{b.last}.",
                 facts={"first": a.name, "second": b.name, "slots": f"{low}-{high}"},
@@ -157,7 +157,7 @@ def meet_on_a_line(ctx: Context, here: PortHere) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "RUN-21",
     severity="error",
     scope="port",
@@ -167,18 +167,22 @@ def meet_on_a_line(ctx: Context, here: PortHere) -> Iterator[Found]:
     means="A universe's end goes through the slots of a fixture behind a bridge.",
     matters="The sender cannot patch it: a fixture has one universe.",
     put_right="Begin the bridge at the next universe, or leave the address free.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
-def torn(ctx: Context, here: PortHere) -> Iterator[Found]:
-    device_id, label, stream, bridges = _bridges(here)
+def find_torn_fixtures(ctx: Context, here: PortHere) -> Iterator[Found]:
+    device_id, label, stream, bridges = _say_bridges(here)
     for p in bridges:
         assert stream
-        for r in rows(ctx.index.cables, stream, p):
+        for r in rows_behind_bridge(ctx.index.cables_and_sums, stream, p):
             if len(r.places) < 2:
                 continue
-            dmx = next((w for w in _begins(p) if w > r.dmx), 0)
+            dmx = next((w for w in _begins_of_universes(p) if w > r.dmx), 0)
             fix = []
-            if dmx and dmx + r.last - r.dmx <= 512 and ctx.rig.fixtures[r.key].place(r.break_no).origin == "run":
+            if (
+                dmx
+                and dmx + r.last - r.dmx <= 512
+                and ctx.rig.fixtures[r.key].place_of_break(r.break_no).origin_of_place == "run"
+            ):
                 own = r.key if r.break_no == 0 else f"{r.key}:{r.break_no}"
                 edit = partial(
                     change_segment,
@@ -211,16 +215,16 @@ def torn(ctx: Context, here: PortHere) -> Iterator[Found]:
 
 def _wide_enough(ctx: Context, piece: Piece, dmx: dict[str, int]) -> int:
     """The width that a bridge needs for its highest address once `dmx` holds: what stands behind moves along."""
-    behind = ctx.index.cables.behind(replace(piece.segment, dmx=dmx), piece)
+    behind = ctx.index.cables_and_sums.fixtures_behind(replace(piece.segment, dmx=dmx), piece)
     return min(512, max([piece.segment.width, *(b.dmx + b.slots - 1 for b in behind)]))
 
 
-def _begins(piece: Piece) -> list[int]:
+def _begins_of_universes(piece: Piece) -> list[int]:
     """The DMX addresses of a bridge at which a new universe begins."""
     return [p.done + 1 for p in piece.parts[1:]]
 
 
-@rule(
+@declare_rule(
     "RUN-30",
     severity="error",
     scope="port",
@@ -230,14 +234,14 @@ def _begins(piece: Piece) -> list[int]:
     means="The lamps behind a converter, counted from its first address on, would end past 512.",
     matters="Those past the end get nothing at all.",
     put_right="Begin lower, put them closer together, or spread them over two converters.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
 def past_a_converters_end(ctx: Context, here: PortHere) -> Iterator[Found]:
     for p in here.stream.pieces if here.stream else ():
-        over = overflow(p) if p.segment.kind == "lamps" else 0
+        over = lamps_past_end(p) if p.segment.kind == "lamps" else 0
         if over:
             yield Found(
-                title=f"{plural(over, 'lamp')} behind {piece_name(ctx.rig, p)} would end past 512",
+                title=f"{say_count(over, 'lamp')} behind {piece_name(ctx.rig, p)} would end past 512",
                 reason=f"From address {p.segment.start} every {p.segment.spacing or len(p.segment.functions)} slots, "
                 f"{p.pixels} do not fit.",
                 facts={"lamps": p.pixels, "over": over},
@@ -247,7 +251,7 @@ def past_a_converters_end(ctx: Context, here: PortHere) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "RUN-23",
     severity="warning",
     scope="port",
@@ -259,9 +263,9 @@ def past_a_converters_end(ctx: Context, here: PortHere) -> Iterator[Found]:
     matters="It stays dark, or stays closed: a shutter or a dimmer that nobody drives is zero.",
     put_right="Add a function or a fixed value for the channel, give the pixels that component, or put the lamp into a "
     "simpler mode.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
-def converters(ctx: Context, here: PortHere) -> Iterator[Found]:
+def find_wrong_converters(ctx: Context, here: PortHere) -> Iterator[Found]:
     (device_id, label), stream = here.ref, here.stream
     for p in stream.pieces if stream else ():
         if p.segment.kind != "lamps":
@@ -276,7 +280,7 @@ def converters(ctx: Context, here: PortHere) -> Iterator[Found]:
             lacks = not_driven(ctx.rig, fixture, p.segment.functions, letters)
             if lacks:
                 yield Found(
-                    title=f"{plural(len(lacks), 'channel')} of {fixture.number} cannot be driven",
+                    title=f"{say_count(len(lacks), 'channel')} of {fixture.number} cannot be driven",
                     reason=f"{', '.join(lacks[:6])}{' …' if len(lacks) > 6 else ''}: {piece_name(ctx.rig, p)} has no "
                     f"such function there, or its {letters} pixels have no such component.",
                     facts={"fixture": fixture.number, "channels": ", ".join(lacks), "pixels": letters},
@@ -287,7 +291,7 @@ def converters(ctx: Context, here: PortHere) -> Iterator[Found]:
                 )
 
 
-@rule(
+@declare_rule(
     "RUN-33",
     severity="error",
     scope="port",
@@ -298,14 +302,14 @@ def converters(ctx: Context, here: PortHere) -> Iterator[Found]:
     matters="Its last channels get what is meant for the next lamp: it changes colour, moves or strobes with it.",
     put_right="Make the spacing as large as the lamp's mode, or choose a mode with as many channels as the converter "
     "gives out.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
 def too_close_behind_a_converter(ctx: Context, here: PortHere) -> Iterator[Found]:
     for p in here.stream.pieces if here.stream else ():
         key, channels = too_close(ctx.rig, p) if p.segment.kind == "lamps" else ("", 0)
         if not key:
             continue
-        step, who = p.segment.lamp_step, call(ctx.rig, key)
+        step, who = p.segment.lamp_step, name_of_item(ctx.rig, key)
         edit = partial(change_segment, spacing=channels)
 
         def spread(rig: Rig, n: int = p.n, edit: Callable[..., Edit] = edit) -> Edit:
@@ -313,7 +317,7 @@ def too_close_behind_a_converter(ctx: Context, here: PortHere) -> Iterator[Found
 
         change = ((f"{here.name} · spacing", str(step), str(channels)),)
         yield Found(
-            title=f"{who} has {plural(channels, 'channel')}, and the next lamp begins {plural(step, 'slot')} on",
+            title=f"{who} has {say_count(channels, 'channel')}, and the next lamp begins {say_count(step, 'slot')} on",
             reason=f"Behind {piece_name(ctx.rig, p)} channel {step + 1} of {who} is channel 1 of the next lamp.",
             facts={"fixture": who, "channels": channels, "spacing": step},
             subject=f"{here.ref}/{p.n}",
@@ -324,7 +328,7 @@ def too_close_behind_a_converter(ctx: Context, here: PortHere) -> Iterator[Found
         )
 
 
-@rule(
+@declare_rule(
     "RUN-26",
     severity="error",
     scope="port",
@@ -337,21 +341,21 @@ def too_close_behind_a_converter(ctx: Context, here: PortHere) -> Iterator[Found
 )
 def two_universes(ctx: Context, here: PortHere) -> Iterator[Found]:
     device_id, label = here.ref
-    line = ctx.index.cables.lines.get(PortRef(device_id, label))
+    line = ctx.index.cables_and_sums.lines.get(PortRef(device_id, label))
     if line is None or line.universe not in ctx.rig.universes:
         return
     wrong = [
         f
         for f in line.segment.fixtures
-        if (spans := ctx.index.spans(f)) and all(s.universe != line.universe for s in spans)
+        if (spans := ctx.index.spans_of(f)) and all(s.universe != line.universe for s in spans)
     ]
     if not wrong:
         return
     number = ctx.rig.universes[line.universe].number
-    others = sorted({ctx.rig.universes[s.universe].number for f in wrong for s in ctx.index.spans(f)})
-    names = ", ".join(call(ctx.rig, f) for f in wrong[:5]) + (" …" if len(wrong) > 5 else "")
+    others = sorted({ctx.rig.universes[s.universe].number for f in wrong for s in ctx.index.spans_of(f)})
+    names = ", ".join(name_of_item(ctx.rig, f) for f in wrong[:5]) + (" …" if len(wrong) > 5 else "")
     yield Found(
-        title=f"Port {label} gives universe {number}, and {plural(len(wrong), 'lamp')} on its line "
+        title=f"Port {label} gives universe {number}, and {say_count(len(wrong), 'lamp')} on its line "
         f"{'is' if len(wrong) == 1 else 'are'} in {', '.join(map(str, others))}",
         reason=f"{names} would show what is sent to other lamps.",
         facts={"port": number, "lamps": ", ".join(map(str, others)), "count": len(wrong)},
@@ -361,7 +365,7 @@ def two_universes(ctx: Context, here: PortHere) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "RUN-27",
     severity="note",
     scope="rig",
@@ -371,11 +375,11 @@ def two_universes(ctx: Context, here: PortHere) -> Iterator[Found]:
     matters="Lamps of one address on both lines move together.",
     put_right="Nothing, if it is meant.",
 )
-def splits(ctx: Context, _: str) -> Iterator[Found]:
-    for number, ports in sorted(split_ports(ctx.rig, ctx.index.cables).items()):
+def find_wrong_splits(ctx: Context, _: str) -> Iterator[Found]:
+    for number, ports in sorted(split_ports(ctx.rig, ctx.index.cables_and_sums).items()):
         names = ", ".join(ctx.port_name(p) for p in ports[:6])
         yield Found(
-            title=f"Universe {number} comes out of {plural(len(ports), 'port')}",
+            title=f"Universe {number} comes out of {say_count(len(ports), 'port')}",
             reason=f"{names}.",
             facts={"universe": number, "ports": names},
             subject=f"universe {number}",
@@ -387,10 +391,10 @@ def splits(ctx: Context, _: str) -> Iterator[Found]:
 # ---- DMX lines
 
 
-def _lines(ctx: Context, here: PortHere) -> list[tuple[int, Segment, LineSum]]:
+def _lines_of_port(ctx: Context, here: PortHere) -> list[tuple[int, Segment, LineSum]]:
     """The lines of a port: its own, and those behind its bridges."""
-    device_id, label, stream, bridges = _bridges(here)
-    cables = ctx.index.cables
+    device_id, label, stream, bridges = _say_bridges(here)
+    cables = ctx.index.cables_and_sums
     found = []
     for p in bridges:
         plug = plug_of(ctx.rig, device_id, p.segment) if p.segment.model else ""
@@ -403,7 +407,7 @@ def _lines(ctx: Context, here: PortHere) -> list[tuple[int, Segment, LineSum]]:
     return found
 
 
-def _booster(device_id: str, label: str, n: int, segment: Segment, before: Stop) -> Fix:
+def _add_booster(device_id: str, label: str, n: int, segment: Segment, before: Stop) -> Fix:
     """A booster before a lamp of a line."""
     boosters = (*segment.boosters, before.key)
     edit = partial(
@@ -417,7 +421,7 @@ def _booster(device_id: str, label: str, n: int, segment: Segment, before: Stop)
     return Fix(f"Put a booster before {before.name}", ((f"line before {before.name}", "cable", "booster"),), edit)
 
 
-@rule(
+@declare_rule(
     "LINE-01",
     severity="warning",
     scope="port",
@@ -429,11 +433,11 @@ def _booster(device_id: str, label: str, n: int, segment: Segment, before: Stop)
 )
 def unit_loads(ctx: Context, here: PortHere) -> Iterator[Found]:
     device_id, label = here.ref
-    for n, segment, line in _lines(ctx, here):
+    for n, segment, line in _lines_of_port(ctx, here):
         if line.heaviest <= UNIT_LOADS:
             continue
         over = next(s for s in line.stops if s.loads > UNIT_LOADS)
-        fix = _booster(device_id, label, n, segment, over)
+        fix = _add_booster(device_id, label, n, segment, over)
         yield Found(
             title=f"{line.heaviest:g} unit loads on one driver, {UNIT_LOADS} are the most",
             reason=f"From {over.name}, the {over.turn}. lamp, on it is too many.",
@@ -446,7 +450,7 @@ def unit_loads(ctx: Context, here: PortHere) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "LINE-02",
     severity="warning",
     scope="port",
@@ -457,14 +461,14 @@ def unit_loads(ctx: Context, here: PortHere) -> Iterator[Found]:
     matters="Signals round off and echo; faults come and go with the weather.",
     put_right="Put a booster into the line, or shorten it. The guidance is a setting of the rig.",
 )
-def too_long(ctx: Context, here: PortHere) -> Iterator[Found]:
+def find_lines_too_long(ctx: Context, here: PortHere) -> Iterator[Found]:
     device_id, label = here.ref
     most = ctx.rig.line_metres
-    for n, segment, line in _lines(ctx, here):
+    for n, segment, line in _lines_of_port(ctx, here):
         if line.longest <= most:
             continue
         over = next(s for s in line.stops if s.since > most)
-        fix = _booster(device_id, label, n, segment, over)
+        fix = _add_booster(device_id, label, n, segment, over)
         yield Found(
             title=f"{line.longest:g} m of DMX line, {most:g} m are the guidance",
             reason=f"{over.name} is {over.since:g} m behind the driver.",
@@ -477,7 +481,7 @@ def too_long(ctx: Context, here: PortHere) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "LINE-03",
     severity="note",
     scope="port",
@@ -489,7 +493,7 @@ def too_long(ctx: Context, here: PortHere) -> Iterator[Found]:
 )
 def not_in_order(ctx: Context, here: PortHere) -> Iterator[Found]:
     device_id, label = here.ref
-    for n, _segment, line in _lines(ctx, here):
+    for n, _segment, line in _lines_of_port(ctx, here):
         if line.in_order:
             continue
         placed = [s for s in line.stops if s.dmx]
@@ -505,7 +509,7 @@ def not_in_order(ctx: Context, here: PortHere) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "LINE-04",
     severity="note",
     scope="port",
@@ -515,13 +519,13 @@ def not_in_order(ctx: Context, here: PortHere) -> Iterator[Found]:
     matters="Without the adapter in the bag the line ends there.",
     put_right="Pack the adapters that are listed.",
 )
-def adapters(ctx: Context, here: PortHere) -> Iterator[Found]:
+def find_needed_adapters(ctx: Context, here: PortHere) -> Iterator[Found]:
     device_id, label = here.ref
-    for n, _segment, line in _lines(ctx, here):
+    for n, _segment, line in _lines_of_port(ctx, here):
         need = [s for s in line.stops if s.adapter]
         if need:
             yield Found(
-                title=f"{plural(len(need), 'adapter')} on the line of port {label}",
+                title=f"{say_count(len(need), 'adapter')} on the line of port {label}",
                 reason=", ".join(f"{s.adapter} before {s.name}" for s in need[:4]) + ".",
                 facts={"adapters": ", ".join(f"{s.name}: {s.adapter}" for s in need)},
                 subject=f"{here.ref}/{n}",
@@ -531,7 +535,7 @@ def adapters(ctx: Context, here: PortHere) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "LINE-05",
     severity="warning",
     scope="port",
@@ -543,7 +547,7 @@ def adapters(ctx: Context, here: PortHere) -> Iterator[Found]:
 )
 def open_end(ctx: Context, here: PortHere) -> Iterator[Found]:
     device_id, label = here.ref
-    for n, segment, line in _lines(ctx, here):
+    for n, segment, line in _lines_of_port(ctx, here):
         if segment.terminated is False and line.stops:
             edit = partial(
                 change_segment, device_id=device_id, label=label, n=n, words="terminate the line", terminated=True
@@ -564,7 +568,7 @@ def open_end(ctx: Context, here: PortHere) -> Iterator[Found]:
 # ---- power
 
 
-@rule(
+@declare_rule(
     "PWR-01",
     severity="error",
     scope="rig",
@@ -575,8 +579,8 @@ def open_end(ctx: Context, here: PortHere) -> Iterator[Found]:
     matters="Fuses blow, or the supply shuts down when the picture turns white.",
     put_right="Spread the load, limit the brightness, or take a larger supply.",
 )
-def overloaded(ctx: Context, _: str) -> Iterator[Found]:
-    for load in ctx.loads:
+def find_overloaded_supplies(ctx: Context, _: str) -> Iterator[Found]:
+    for load in ctx.loads_of_supplies:
         if not load.rated or load.amps <= load.rated:
             continue
         words = {"port": "Port", "device": "Device", "supply": "Supply"}[load.kind]
@@ -591,7 +595,7 @@ def overloaded(ctx: Context, _: str) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "PWR-02",
     severity="warning",
     scope="port",
@@ -601,13 +605,13 @@ def overloaded(ctx: Context, _: str) -> Iterator[Found]:
     means="At full white the voltage along a run falls below what its chips need.",
     matters="Colours drift to red, then pixels flicker or stop passing data on.",
     put_right="Feed power in again before that pixel, or use thicker cable.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
 def too_little_voltage(ctx: Context, here: PortHere) -> Iterator[Found]:
     (device_id, label), stream = here.ref, here.stream
     if stream is None:
         return
-    for s in stretches(ctx.index.cables, stream):
+    for s in stretches_of_port(ctx.index.cables_and_sums, stream):
         if s.below and s.kind:
             yield Found(
                 title=f"{piece_name(ctx.rig, s.piece)} has under {s.kind.least:g} V from pixel {s.below} on",
@@ -622,7 +626,7 @@ def too_little_voltage(ctx: Context, here: PortHere) -> Iterator[Found]:
             return
 
 
-@rule(
+@declare_rule(
     "PWR-03",
     severity="error",
     scope="port",
@@ -632,7 +636,7 @@ def too_little_voltage(ctx: Context, here: PortHere) -> Iterator[Found]:
     means="A string gets another voltage than it is made for.",
     matters="At best it stays dark; with too much voltage it is gone.",
     put_right="Feed each string with its own voltage.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
 def joined_wrongly(ctx: Context, here: PortHere) -> Iterator[Found]:
     (device_id, label), stream = here.ref, here.stream
@@ -640,7 +644,7 @@ def joined_wrongly(ctx: Context, here: PortHere) -> Iterator[Found]:
         return
     model = model_of(ctx.rig, device_id)
     volts, who = 0.0, ""
-    for s in stretches(ctx.index.cables, stream):
+    for s in stretches_of_port(ctx.index.cables_and_sums, stream):
         supply = ctx.rig.supplies.get(s.piece.segment.supply)
         if supply:
             volts, who = supply.volts, supply.name
@@ -662,7 +666,7 @@ def joined_wrongly(ctx: Context, here: PortHere) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "PWR-04",
     severity="warning",
     scope="port",
@@ -672,10 +676,10 @@ def joined_wrongly(ctx: Context, here: PortHere) -> Iterator[Found]:
     means="Two ends of a joint have other connectors, or other wire colours for the same function.",
     matters="Joined by colour instead of by function, the string stays dark, or is gone.",
     put_right="Join wires by what they do; pack the adapter.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
 def joints_that_do_not_fit(ctx: Context, here: PortHere) -> Iterator[Found]:
-    for j in joints(ctx.index.cables, here.stream) if here.stream else ():
+    for j in joints_of_port(ctx.index.cables_and_sums, here.stream) if here.stream else ():
         if j.wrong:
             yield Found(
                 title=f"{j.one} and {j.other} do not go together as they are",

@@ -7,22 +7,22 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from welvo.checks.registry import Context, Fix, Found, goto_of, rule, subject_of
+from welvo.checks.registry import Context, Fix, Found, declare_rule, goto_of, subject_of
 from welvo.patch.index import Index, Span
-from welvo.patch.laying import Laying, lay, next_free
+from welvo.patch.laying import Laying, lay_out_items, next_free
 from welvo.patch.set_on import set_on
 from welvo.patch.slot_words import words_on
 from welvo.patch.steps import apply_steps, footprint_of
 from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_SACN, SLOTS
-from welvo.rig.document import Change, Edit, Rig, put
-from welvo.rig.edits import add_universe, move, set_fixtures
-from welvo.rig.lookup import call, mode_of
-from welvo.rig.notation import plural, say_place
+from welvo.rig.document import Change, Edit, Rig, put_entries
+from welvo.rig.edits import add_universe, move_item, set_fixtures
+from welvo.rig.lookup import mode_of, name_of_item
+from welvo.rig.notation import say_count, say_place
 from welvo.rig.patched import Element
 from welvo.rig.refs import Goto
-from welvo.rig.switches import reach
-from welvo.survey.fixture_card import untick_lamps, woken
+from welvo.rig.switches import reach_of_switches
+from welvo.survey.fixture_card import steps_to_repeat, untick_lamps
 
 
 def move_fix(
@@ -31,11 +31,11 @@ def move_fix(
     """Move one of two to the next place that is free of clashes, starts no higher than `highest` and ends within what
     `reach` says of its universe."""
     rig = ctx.index.rig
-    key = span.item
+    key = span.item_of_span
     if key not in rig.fixtures and key not in rig.elements:
         return None
-    place = rig.fixtures[key].place(max(0, span.break_no)) if key in rig.fixtures else rig.elements[key].at
-    if place.locked or place.origin != "typed" or ctx.index.dependents(key):
+    place = rig.fixtures[key].place_of_break(max(0, span.break_no)) if key in rig.fixtures else rig.elements[key].at
+    if place.locked or place.origin_of_place != "typed" or ctx.index.items_that_follow(key):
         return None  # what follows it would move too, perhaps into the next clash
     width = footprint_of(rig, key, span.break_no)
     spot = next_free(ctx.index, width, span.universe, span.first, frozenset({(key, span.break_no)}), highest, reach)
@@ -43,12 +43,12 @@ def move_fix(
         return None
     new = say_place(rig.universes[spot[0]].number, spot[1])
     old = say_place(rig.universes[span.universe].number, span.first)
-    who = call(rig, key)
-    edit: Callable[[Rig], Edit] = partial(move, key=key, break_no=span.break_no, universe=spot[0], address=spot[1])
+    who = name_of_item(rig, key)
+    edit: Callable[[Rig], Edit] = partial(move_item, key=key, break_no=span.break_no, universe=spot[0], address=spot[1])
     return Fix(f"Move {who} to {new} (next free)", ((f"{who} · address", old, new),), edit)
 
 
-@rule(
+@declare_rule(
     "PATCH-02",
     severity="error",
     scope="universe",
@@ -60,15 +60,15 @@ def move_fix(
     put_right="Move it to the next free place that holds it whole.",
     candidates=lambda ctx: ctx.index.past_the_end(),
 )
-def past_the_end(ctx: Context, uid: str) -> Iterator[Found]:
+def find_past_the_end(ctx: Context, uid: str) -> Iterator[Found]:
     universe = ctx.rig.universes[uid]
-    limit = ctx.index.limit(uid)
-    for span in ctx.index.on(uid):
+    limit = ctx.index.limit_of_universe(uid)
+    for span in ctx.index.spans_on_universe(uid):
         if span.last > limit.slots:
-            who = ctx.index.call(span.key)
+            who = ctx.index.word_for_taker(span.key)
             lost = span.last - max(limit.slots, span.first - 1)
             end = f"{limit.why}" if limit.why else f"the universe ends at {limit.slots}"
-            title = f"{who} ends {plural(lost, 'slot')} past " + (
+            title = f"{who} ends {say_count(lost, 'slot')} past " + (
                 "what its port puts out" if limit.why else f"universe {universe.number}"
             )
             yield Found(
@@ -84,7 +84,7 @@ def past_the_end(ctx: Context, uid: str) -> Iterator[Found]:
                 subject=f"{uid}:{subject_of(span.key)}/{max(0, span.break_no)}",
                 where=say_place(universe.number, span.first),
                 goes_to=goto_of(span.key),
-                items=(span.item,) if span.item else (),
+                items=(span.item_of_span,) if span.item_of_span else (),
                 fixes=partial(_move_fixes, ctx, span),
             )
 
@@ -103,19 +103,21 @@ def _patch_fixes(ctx: Context, key: str, breaks: list[int]) -> list[Fix]:
     if key not in rig.fixtures:
         return []
     try:
-        laid = lay(ctx.index, [(key, b) for b in breaks], Laying())
+        laid = lay_out_items(ctx.index, [(key, b) for b in breaks], Laying())
     except Refused:
         return []  # there is no universe at all
     if laid.left:
         return []  # the rig is full
     steps = list(laid.steps)
-    if ctx.index.dependents(key):  # what follows it lands somewhere as well, and must land clean
+    if ctx.index.items_that_follow(key):  # what follows it lands somewhere as well, and must land clean
         after = Index(apply_steps(rig, steps, "")[0])
         if any(
-            {c.a.key, c.b.key} & {key, *after.dependents(key)} for uid in after.flagged() for c in after.clashes(uid)
+            {c.a.key, c.b.key} & {key, *after.items_that_follow(key)}
+            for uid in after.universes_with_overlaps()
+            for c in after.clashes_in_universe(uid)
         ):
             return []
-    who = call(rig, key)
+    who = name_of_item(rig, key)
     where = [say_place(rig.universes[s.universe].number, s.address) for s in steps]
     names = [f"{who} · address" if len(steps) == 1 else f"{who} · break {s.break_no + 1}" for s in steps]
     label = f"Patch {who} at {' and '.join(where)} (next free)"
@@ -128,7 +130,7 @@ def _patch_fixes(ctx: Context, key: str, breaks: list[int]) -> list[Fix]:
     ]
 
 
-@rule(
+@declare_rule(
     "PATCH-03",
     severity="warning",
     scope="item",
@@ -140,18 +142,18 @@ def _patch_fixes(ctx: Context, key: str, breaks: list[int]) -> list[Fix]:
     put_right="Type an address, or take the next free place.",
     candidates=lambda ctx: list(ctx.index.open),
 )
-def unpatched(ctx: Context, key: str) -> Iterator[Found]:
+def find_unpatched_items(ctx: Context, key: str) -> Iterator[Found]:
     fixture = ctx.rig.fixtures.get(key)
     mode = mode_of(ctx.rig, fixture) if fixture else None
     if not fixture or not mode:
         return
     if key not in ctx.index.open:
         return
-    have = {max(0, s.break_no) for s in ctx.index.spans(key)}
+    have = {max(0, s.break_no) for s in ctx.index.spans_of(key)}
     open_ = [
         b
         for b, part in enumerate(mode.breaks)
-        if part.slots and b not in have and fixture.place(b).origin in ("none", "typed")
+        if part.slots and b not in have and fixture.place_of_break(b).origin_of_place in ("none", "typed")
     ]
     if not open_:
         return
@@ -159,7 +161,7 @@ def unpatched(ctx: Context, key: str) -> Iterator[Found]:
     part_word = "not patched" if len(open_) == len(mode.breaks) else f"half patched: {name} has no address"
     yield Found(
         title=f"{fixture.number} is {part_word}",
-        reason=f"{fixture.number} {fixture.name} needs {plural(mode.breaks[open_[0]].slots, 'slot')} and has no "
+        reason=f"{fixture.number} {fixture.name} needs {say_count(mode.breaks[open_[0]].slots, 'slot')} and has no "
         "address for them.",
         facts={"fixture": fixture.number, "open breaks": len(open_), "slots": mode.breaks[open_[0]].slots},
         where=f"fixture {fixture.number}",
@@ -173,11 +175,11 @@ def _numbers_changed(before: Rig, after: Rig, change: Change) -> bool:
     old, new = before.fixtures, after.fixtures
     return any(
         f not in old or f not in new or (old[f].number, old[f].name) != (new[f].number, new[f].name)
-        for f in change.ids("fixtures")
+        for f in change.changed_ids("fixtures")
     )
 
 
-@rule(
+@declare_rule(
     "PATCH-04",
     severity="error",
     scope="rig",
@@ -209,7 +211,7 @@ def number_twice(ctx: Context, _: str) -> Iterator[Found]:
             seen[f.number] = fid
 
 
-@rule(
+@declare_rule(
     "PATCH-05",
     severity="warning",
     scope="item",
@@ -225,21 +227,21 @@ def lost_anchor(ctx: Context, key: str) -> Iterator[Found]:
     if key not in ctx.index.lost:
         return
     places = ctx.rig.fixtures[key].at if key in ctx.rig.fixtures else (ctx.rig.elements[key].at,)
-    if ctx.index.cables.attached(key) and all(p.origin == "run" for p in places):
+    if ctx.index.cables_and_sums.ports_of_item(key) and all(p.origin_of_place == "run" for p in places):
         return  # its cable lists it: that the port has no universe is told once, there (RUN-03)
     after = next((p.after for p in places if p.after), "")
-    behind = f"behind {call(ctx.rig, after)}" if after else "on a cable that does not list it"
+    behind = f"behind {name_of_item(ctx.rig, after)}" if after else "on a cable that does not list it"
     yield Found(
-        title=f"{call(ctx.rig, key)} follows something that is nowhere",
-        reason=f"{call(ctx.rig, key)} stands {behind}, and that leads to no address.",
-        facts={"thing": call(ctx.rig, key), "after": call(ctx.rig, after) if after else "its cable"},
-        where=call(ctx.rig, key),
+        title=f"{name_of_item(ctx.rig, key)} follows something that is nowhere",
+        reason=f"{name_of_item(ctx.rig, key)} stands {behind}, and that leads to no address.",
+        facts={"thing": name_of_item(ctx.rig, key), "after": name_of_item(ctx.rig, after) if after else "its cable"},
+        where=name_of_item(ctx.rig, key),
         goes_to=Goto("item", key),
         items=(key,),
     )
 
 
-@rule(
+@declare_rule(
     "PATCH-08",
     severity="error",
     scope="item",
@@ -253,10 +255,12 @@ def lost_anchor(ctx: Context, key: str) -> Iterator[Found]:
 )
 def runs_out(ctx: Context, key: str) -> Iterator[Found]:
     number = ctx.index.missing.get(key)
-    if number is None or ctx.rig.elements[key].at.origin == "run":  # of a cable it is told once, at its port (RUN-03)
+    if (
+        number is None or ctx.rig.elements[key].at.origin_of_place == "run"
+    ):  # of a cable it is told once, at its port (RUN-03)
         return
     element = ctx.rig.elements[key]
-    covered = sum(s.last - s.first + 1 for s in ctx.index.spans(key))
+    covered = sum(s.last - s.first + 1 for s in ctx.index.spans_of(key))
 
     def edit(rig: Rig) -> Edit:
         new, change = add_universe(rig, number, element.name)
@@ -265,8 +269,9 @@ def runs_out(ctx: Context, key: str) -> Iterator[Found]:
     fix = Fix(f"Add universe {number}", ((f"universe {number}", "none", "512 slots"),), edit)
     yield Found(
         title=f"{element.name} needs universe {number}, which is not there",
-        reason=f"{element.footprint - covered} of its {element.footprint} slots lie past the rig's last universe.",
-        facts={"element": element.name, "universe": number, "slots without a place": element.footprint - covered},
+        reason=f"{element.slots_needed - covered} of its {element.slots_needed} slots lie past the rig's last "
+        f"universe.",
+        facts={"element": element.name, "universe": number, "slots without a place": element.slots_needed - covered},
         where=element.name,
         goes_to=Goto("item", key),
         items=(key,),
@@ -274,7 +279,7 @@ def runs_out(ctx: Context, key: str) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "PATCH-09",
     severity="note",
     scope="item",
@@ -288,15 +293,15 @@ def runs_out(ctx: Context, key: str) -> Iterator[Found]:
 )
 def spans_universes(ctx: Context, key: str) -> Iterator[Found]:
     element = ctx.rig.elements.get(key)
-    spans = ctx.index.spans(key)
-    if element is None or len(spans) < 2 or element.at.origin == "run":
+    spans = ctx.index.spans_of(key)
+    if element is None or len(spans) < 2 or element.at.origin_of_place == "run":
         return
     first, last = ctx.rig.universes[spans[0].universe].number, ctx.rig.universes[spans[-1].universe].number
     per = [
         f"{(s.last - s.first + 1) // len(element.order)} px in {ctx.rig.universes[s.universe].number}"
         for s in spans[:4]
     ]
-    words = ", ".join(per) if element.kind != "block" else plural(element.footprint, "slot")
+    words = ", ".join(per) if element.kind != "block" else say_count(element.slots_needed, "slot")
     yield Found(
         title=f"{element.name} runs over universes {first} to {last}",
         reason=f"It is split {words}{' …' if len(spans) > 4 else ''}; sender and device must use the same "
@@ -308,7 +313,7 @@ def spans_universes(ctx: Context, key: str) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "PATCH-10",
     severity="warning",
     scope="item",
@@ -319,24 +324,24 @@ def spans_universes(ctx: Context, key: str) -> Iterator[Found]:
     put_right="Keep pixels whole, or start the element so that the end falls between two pixels.",
     candidates=lambda ctx: list(ctx.rig.elements),
 )
-def cut_pixel(ctx: Context, key: str) -> Iterator[Found]:
+def find_cut_pixels(ctx: Context, key: str) -> Iterator[Found]:
     element = ctx.rig.elements.get(key)
-    if element is None or element.whole or element.kind == "block" or element.at.origin == "run":
+    if element is None or element.whole or element.kind == "block" or element.at.origin_of_place == "run":
         return
     k = len(element.order)
-    cuts = [s for s in ctx.index.spans(key)[1:] if s.offset % k]
+    cuts = [s for s in ctx.index.spans_of(key)[1:] if s.offset % k]
     if not cuts:
         return
     pixels = [str(s.offset // k + 1) for s in cuts]
     number = ctx.rig.universes[cuts[0].universe].number
 
     def edit(rig: Rig) -> Edit:
-        return put(
+        return put_entries(
             rig, f"keep the pixels of {element.name} whole", elements={key: replace(rig.elements[key], whole=True)}
         )
 
     yield Found(
-        title=f"{element.name} has {plural(len(cuts), 'pixel')} in two universes",
+        title=f"{element.name} has {say_count(len(cuts), 'pixel')} in two universes",
         reason=f"Pixel {', '.join(pixels[:4])}{' …' if len(pixels) > 4 else ''} begins before and ends after the "
         f"start of universe {number}"
         f"{' and others' if len(cuts) > 1 else ''}.",
@@ -351,15 +356,15 @@ def cut_pixel(ctx: Context, key: str) -> Iterator[Found]:
 def _short_reach(ctx: Context) -> list[str]:
     """Fixtures that may stand above what the lamps of their profile reach: in a universe, or on a line behind something
     on a cable."""
-    high = {p: reach(v.address)[1] for p, v in ctx.rig.profiles.items() if v.address}
+    high = {p: reach_of_switches(v.address)[1] for p, v in ctx.rig.profiles.items() if v.address}
     if not high:
         return []
     found = []
     for span in ctx.index.starting_above(min(high.values())):
-        fixture = ctx.rig.fixtures.get(span.item)
+        fixture = ctx.rig.fixtures.get(span.item_of_span)
         if fixture and span.first > high.get(fixture.profile, SLOTS):
-            found.append(span.item)
-    for stream in ctx.index.cables.streams.values():
+            found.append(span.item_of_span)
+    for stream in ctx.index.cables_and_sums.streams.values():
         for piece in stream.pieces:
             found += [
                 k for k in piece.segment.fixtures if k in ctx.rig.fixtures and ctx.rig.fixtures[k].profile in high
@@ -367,7 +372,7 @@ def _short_reach(ctx: Context) -> list[str]:
     return list(dict.fromkeys(found))
 
 
-@rule(
+@declare_rule(
     "PATCH-11",
     severity="warning",
     scope="item",
@@ -379,13 +384,13 @@ def _short_reach(ctx: Context) -> list[str]:
     put_right="Move the fixture to an address within reach.",
     candidates=_short_reach,
 )
-def out_of_reach(ctx: Context, key: str) -> Iterator[Found]:
+def find_unreachable_addresses(ctx: Context, key: str) -> Iterator[Found]:
     fixture = ctx.rig.fixtures.get(key)
     profile = ctx.rig.profiles.get(fixture.profile) if fixture else None
     if fixture is None or profile is None or profile.address is None:
         return
-    low, high = reach(profile.address)
-    spans = {x.break_no: x for x in ctx.index.spans(key)}
+    low, high = reach_of_switches(profile.address)
+    spans = {x.break_no: x for x in ctx.index.spans_of(key)}
     for break_no in range(max(1, len(fixture.at))):
         on = set_on(ctx.index, key, break_no)
         if not on.address or low <= on.address <= high:
@@ -405,7 +410,7 @@ def out_of_reach(ctx: Context, key: str) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "PATCH-12",
     severity="note",
     scope="universe",
@@ -418,10 +423,10 @@ def out_of_reach(ctx: Context, key: str) -> Iterator[Found]:
 )
 def in_reserve(ctx: Context, uid: str) -> Iterator[Found]:
     universe = ctx.rig.universes[uid]
-    for span in ctx.index.on(uid) if universe.reserve else ():
+    for span in ctx.index.spans_on_universe(uid) if universe.reserve else ():
         hit = next(((a, b) for a, b in universe.reserve if a <= span.last and span.first <= b), None)
         if hit:
-            who = ctx.index.call(span.key)
+            who = ctx.index.word_for_taker(span.key)
             yield Found(
                 title=f"{who} stands in the reserve {hit[0]}–{hit[1]} of universe {universe.number}",
                 reason=f"{who} takes {span.first} to {span.last}.",
@@ -435,7 +440,7 @@ def in_reserve(ctx: Context, uid: str) -> Iterator[Found]:
                 subject=f"{uid}:{subject_of(span.key)}/{max(0, span.break_no)}",
                 where=say_place(universe.number, span.first),
                 goes_to=goto_of(span.key),
-                items=(span.item,) if span.item else (),
+                items=(span.item_of_span,) if span.item_of_span else (),
                 fixes=partial(_move_fixes, ctx, span),
             )
 
@@ -444,7 +449,7 @@ def _sent_short(ctx: Context) -> list[str]:
     """Universes of which less is sent than could be used; none while every sender sends all of each."""
     if all(s.universe_size == SLOTS for s in ctx.rig.senders.values()):
         return []
-    return [u for u in ctx.rig.universes if _sent_slots(ctx, u) < ctx.index.limit(u).slots]
+    return [u for u in ctx.rig.universes if _sent_slots(ctx, u) < ctx.index.limit_of_universe(u).slots]
 
 
 def _sent_slots(ctx: Context, uid: str) -> int:
@@ -453,7 +458,7 @@ def _sent_slots(ctx: Context, uid: str) -> int:
     return max((s.universe_size for s in senders if s), default=SLOTS)
 
 
-@rule(
+@declare_rule(
     "PATCH-13",
     severity="warning",
     scope="universe",
@@ -466,28 +471,28 @@ def _sent_slots(ctx: Context, uid: str) -> int:
 )
 def never_driven(ctx: Context, uid: str) -> Iterator[Found]:
     sent = _sent_slots(ctx, uid)
-    limit = ctx.index.limit(uid).slots
+    limit = ctx.index.limit_of_universe(uid).slots
     if sent >= limit:
         return
     number = ctx.rig.universes[uid].number
-    for span in ctx.index.on(uid):
+    for span in ctx.index.spans_on_universe(uid):
         if sent < span.last <= limit:
-            who = ctx.index.call(span.key)
+            who = ctx.index.word_for_taker(span.key)
             first = max(span.first, sent + 1)
             words = words_on(ctx.index, span, first, span.last)
             yield Found(
-                title=f"Nothing drives {plural(span.last - first + 1, 'slot')} of {who}",
+                title=f"Nothing drives {say_count(span.last - first + 1, 'slot')} of {who}",
                 reason=f"Of universe {number} {sent} slots are sent; {', '.join(words[:3])} of {who} lie behind them.",
                 facts={"thing": who, "universe": number, "sent": sent, "first": first, "last": span.last},
                 subject=f"{uid}:{subject_of(span.key)}/{max(0, span.break_no)}",
                 where=say_place(number, first),
                 goes_to=goto_of(span.key),
-                items=(span.item,) if span.item else (),
+                items=(span.item_of_span,) if span.item_of_span else (),
                 fixes=partial(_move_fixes, ctx, span, reach=partial(_sent_slots, ctx)),
             )
 
 
-@rule(
+@declare_rule(
     "PATCH-15",
     severity="warning",
     scope="item",
@@ -497,20 +502,22 @@ def never_driven(ctx: Context, uid: str) -> Iterator[Found]:
     "one.",
     matters="The plan says one address, the levels go to another, and whoever reads the list sets the wrong one.",
     put_right="Begin at the highest start where a pixel fits, or at slot 1 of the next universe.",
-    candidates=lambda ctx: [k for k, e in ctx.rig.elements.items() if e.at.origin == "typed" and _skipped(ctx.rig, e)],
+    candidates=lambda ctx: [
+        k for k, e in ctx.rig.elements.items() if e.at.origin_of_place == "typed" and _skips_first_pixel(ctx.rig, e)
+    ],
 )
-def skipped_start(ctx: Context, key: str) -> Iterator[Found]:
+def find_skipped_starts(ctx: Context, key: str) -> Iterator[Found]:
     element = ctx.rig.elements.get(key)
-    if element is None or not _skipped(ctx.rig, element):
+    if element is None or not _skips_first_pixel(ctx.rig, element):
         return
     universe = ctx.rig.universes[element.at.universe]
-    highest = universe.size - element.unit + 1
+    highest = universe.size - element.slots_per_pixel + 1
     said, best = say_place(universe.number, element.at.address or 0), say_place(universe.number, highest)
-    edit = partial(move, key=key, break_no=0, universe=element.at.universe, address=highest)
+    edit = partial(move_item, key=key, break_no=0, universe=element.at.universe, address=highest)
     fix = Fix(f"Begin at {best}", ((f"{element.name} · address", said, best),), edit)
     yield Found(
         title=f"No whole pixel of {element.name} fits at {said}",
-        reason=f"It takes {element.unit} slots and begins at {say_place(universe.number + 1, 1)} instead.",
+        reason=f"It takes {element.slots_per_pixel} slots and begins at {say_place(universe.number + 1, 1)} instead.",
         facts={"element": element.name, "address": said, "highest": best},
         where=element.name,
         goes_to=Goto("item", key),
@@ -519,15 +526,15 @@ def skipped_start(ctx: Context, key: str) -> Iterator[Found]:
     )
 
 
-def _skipped(rig: Rig, element: Element) -> bool:
+def _skips_first_pixel(rig: Rig, element: Element) -> bool:
     """Whether the first pixel of an element with a typed address, kept whole, falls into the next universe."""
     universe, address = rig.universes.get(element.at.universe), element.at.address
-    if universe is None or address is None or element.at.origin != "typed" or not element.whole:
+    if universe is None or address is None or element.at.origin_of_place != "typed" or not element.whole:
         return False
-    return address <= universe.size < address + element.unit - 1 and element.unit <= universe.size
+    return address <= universe.size < address + element.slots_per_pixel - 1 and element.slots_per_pixel <= universe.size
 
 
-@rule(
+@declare_rule(
     "PATCH-17",
     severity="warning",
     scope="item",
@@ -542,7 +549,7 @@ def _skipped(rig: Rig, element: Element) -> bool:
 def set_before(ctx: Context, key: str) -> Iterator[Found]:
     if key not in ctx.rig.fixtures:
         return
-    for step in woken(ctx.index, key):
+    for step in steps_to_repeat(ctx.index, key):
         yield Found(
             title=f"{step.number} was set to {step.was}, the plan says {step.value}",
             reason=f"{step.what}: ticked{f' by {step.by}' if step.by else ''} when the plan was another one.",

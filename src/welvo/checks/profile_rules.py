@@ -6,15 +6,15 @@ from collections import Counter
 from collections.abc import Iterator
 from functools import partial
 
-from welvo.checks.registry import Context, Fix, Found, rule
-from welvo.patch.consequences import consequences, in_mode, matching_mode, say_all
+from welvo.checks.registry import Context, Fix, Found, declare_rule
+from welvo.patch.consequences import in_mode, list_consequences, matching_mode, say_all
 from welvo.rig.attributes import OWN, family_of, word_for
 from welvo.rig.counting import SLOTS
-from welvo.rig.document import Edit, Rig, put
-from welvo.rig.lamp import dimmer_paths, look, revealed
+from welvo.rig.document import Edit, Rig, put_entries
+from welvo.rig.lamp import dimmer_paths, highlight_values, look_at_levels
 from welvo.rig.lookup import used_by
 from welvo.rig.modes import range_gaps, range_overlaps, say_channel
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.profile import Channel, Mode
 from welvo.rig.refs import Goto
 
@@ -31,7 +31,7 @@ def _by_break(mode: Mode) -> list[list[Channel]]:
     return found
 
 
-@rule(
+@declare_rule(
     "PROF-01",
     severity="warning",
     scope="profile",
@@ -44,11 +44,11 @@ def _by_break(mode: Mode) -> list[list[Channel]]:
 def not_described(ctx: Context, pid: str) -> Iterator[Found]:
     profile = ctx.rig.profiles[pid]
     for mid, mode in profile.modes.items():
-        open_ = [c for c in mode.channels if not c.described]
+        open_ = [c for c in mode.channels if not c.is_described]
         if open_:
             first = open_[0]
             yield Found(
-                title=f"{profile.name}: {plural(len(open_), 'channel')} not described",
+                title=f"{profile.name}: {say_count(len(open_), 'channel')} not described",
                 reason=f"Slot {first.slots[0]} of break {first.break_no + 1} says “{first.name or '?'}”, which is no "
                 "known function.",
                 facts={"channels": len(open_), "first slot": first.slots[0], "word": first.name},
@@ -58,7 +58,7 @@ def not_described(ctx: Context, pid: str) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "PROF-02",
     severity="error",
     scope="profile",
@@ -87,7 +87,7 @@ def double_use(ctx: Context, pid: str) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "PROF-03",
     severity="error",
     scope="profile",
@@ -97,7 +97,7 @@ def double_use(ctx: Context, pid: str) -> Iterator[Found]:
     matters="A fixture may not leave its universe, so this mode can never be patched.",
     put_right="Split the mode into breaks, or make it an element, which may span universes.",
 )
-def too_long(ctx: Context, pid: str) -> Iterator[Found]:
+def find_modes_too_long(ctx: Context, pid: str) -> Iterator[Found]:
     profile = ctx.rig.profiles[pid]
     for mid, mode in profile.modes.items():
         for b, part in enumerate(mode.breaks):
@@ -112,7 +112,7 @@ def too_long(ctx: Context, pid: str) -> Iterator[Found]:
                 )
 
 
-@rule(
+@declare_rule(
     "PROF-04",
     severity="note",
     scope="profile",
@@ -140,14 +140,14 @@ def dark_default(ctx: Context, pid: str) -> Iterator[Found]:
                 )
 
 
-def _modes(ctx: Context, pid: str) -> Iterator[tuple[str, Mode, str]]:
+def _modes_of_profile(ctx: Context, pid: str) -> Iterator[tuple[str, Mode, str]]:
     """Mode id, mode, and what findings call the place."""
     profile = ctx.rig.profiles[pid]
     for mid, mode in profile.modes.items():
         yield mid, mode, f"{profile.name} · {mode.name}"
 
 
-@rule(
+@declare_rule(
     "PROF-05",
     severity="note",
     scope="profile",
@@ -158,13 +158,14 @@ def _modes(ctx: Context, pid: str) -> Iterator[tuple[str, Mode, str]]:
     put_right="Look in the manual, and add the range or move a border.",
 )
 def range_gap(ctx: Context, pid: str) -> Iterator[Found]:
-    for mid, mode, where in _modes(ctx, pid):
+    for mid, mode, where in _modes_of_profile(ctx, pid):
         found = [(c, g) for c in mode.channels if c.pixel <= 1 for g in range_gaps(c)]
         if found:
             c, (first, last) = found[0]
             yield Found(
                 title=f"{say_channel(c).capitalize()}: nothing is said of {first}–{last}",
-                reason=f"In mode {mode.name}, {plural(len(found), 'stretch', 'stretches')} of values lie in no range.",
+                reason=f"In mode {mode.name}, {say_count(len(found), 'stretch', 'stretches')} of values lie in no "
+                f"range.",
                 facts={"channel": say_channel(c), "first": first, "last": last, "stretches": len(found)},
                 subject=f"{pid}/{mid}",
                 where=where,
@@ -172,7 +173,7 @@ def range_gap(ctx: Context, pid: str) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "PROF-06",
     severity="error",
     scope="profile",
@@ -183,7 +184,7 @@ def range_gap(ctx: Context, pid: str) -> Iterator[Found]:
     put_right="Move the border between them.",
 )
 def range_overlap(ctx: Context, pid: str) -> Iterator[Found]:
-    for mid, mode, where in _modes(ctx, pid):
+    for mid, mode, where in _modes_of_profile(ctx, pid):
         for c in (c for c in mode.channels if len(c.ranges) > 1):
             for first, last, a, b in range_overlaps(c)[:1]:
                 yield Found(
@@ -196,7 +197,7 @@ def range_overlap(ctx: Context, pid: str) -> Iterator[Found]:
                 )
 
 
-@rule(
+@declare_rule(
     "PROF-07",
     severity="error",
     scope="profile",
@@ -208,7 +209,7 @@ def range_overlap(ctx: Context, pid: str) -> Iterator[Found]:
     put_right="Correct the value, or the width of the channel.",
 )
 def out_of_width(ctx: Context, pid: str) -> Iterator[Found]:
-    for mid, mode, where in _modes(ctx, pid):
+    for mid, mode, where in _modes_of_profile(ctx, pid):
         for c in mode.channels:
             top = _TOPS[len(c.slots)]
             if c.default <= top and c.highlight is None and c.release is None and not c.ranges:
@@ -219,12 +220,12 @@ def out_of_width(ctx: Context, pid: str) -> Iterator[Found]:
                 "release": c.release or 0,
                 "range": max((r.last for r in c.ranges), default=0),
             }
-            wrong = next((k for k, v in values.items() if v > c.top), "")
+            wrong = next((k for k, v in values.items() if v > c.highest_value), "")
             if wrong:
                 yield Found(
                     title=f"{say_channel(c).capitalize()}: {wrong} {values[wrong]} does not fit",
-                    reason=f"{plural(len(c.slots), 'slot')} carry 0 to {c.top}.",
-                    facts={"channel": say_channel(c), "value": values[wrong], "top": c.top},
+                    reason=f"{say_count(len(c.slots), 'slot')} carry 0 to {c.highest_value}.",
+                    facts={"channel": say_channel(c), "value": values[wrong], "top": c.highest_value},
                     subject=f"{pid}/{mid}/{c.break_no}.{c.slots[0]}",
                     where=where,
                     goes_to=Goto("profile", pid),
@@ -232,7 +233,7 @@ def out_of_width(ctx: Context, pid: str) -> Iterator[Found]:
                 break
 
 
-@rule(
+@declare_rule(
     "PROF-08",
     severity="warning",
     scope="profile",
@@ -243,7 +244,7 @@ def out_of_width(ctx: Context, pid: str) -> Iterator[Found]:
     put_right="Name the coarse channel the same way, before it in the chart.",
 )
 def lone_fine(ctx: Context, pid: str) -> Iterator[Found]:
-    for mid, mode, where in _modes(ctx, pid):
+    for mid, mode, where in _modes_of_profile(ctx, pid):
         for c in mode.channels:
             if not c.function and any(w in ("fine", "lsb") for w in c.name.lower().split()):
                 yield Found(
@@ -256,7 +257,7 @@ def lone_fine(ctx: Context, pid: str) -> Iterator[Found]:
                 )
 
 
-@rule(
+@declare_rule(
     "PROF-09",
     severity="warning",
     scope="profile",
@@ -267,20 +268,21 @@ def lone_fine(ctx: Context, pid: str) -> Iterator[Found]:
     put_right="Number the pixels from 1 on in the chart.",
 )
 def empty_pixel(ctx: Context, pid: str) -> Iterator[Found]:
-    for mid, mode, where in _modes(ctx, pid):
-        missing = sorted(set(range(1, mode.pixels + 1)) - {c.pixel for c in mode.channels})
+    for mid, mode, where in _modes_of_profile(ctx, pid):
+        missing = sorted(set(range(1, mode.count_pixels + 1)) - {c.pixel for c in mode.channels})
         if missing:
             yield Found(
                 title=f"Pixel {missing[0]} has no channels",
-                reason=f"{plural(len(missing), 'pixel')} of {mode.pixels} in mode {mode.name} are driven by nothing.",
-                facts={"pixel": missing[0], "missing": len(missing), "pixels": mode.pixels},
+                reason=f"{say_count(len(missing), 'pixel')} of {mode.count_pixels} in mode {mode.name} are driven by "
+                f"nothing.",
+                facts={"pixel": missing[0], "missing": len(missing), "pixels": mode.count_pixels},
                 subject=f"{pid}/{mid}",
                 where=where,
                 goes_to=Goto("profile", pid),
             )
 
 
-@rule(
+@declare_rule(
     "PROF-10",
     severity="warning",
     scope="profile",
@@ -291,19 +293,19 @@ def empty_pixel(ctx: Context, pid: str) -> Iterator[Found]:
     put_right="Arrange the face anew, or correct the count in the chart.",
 )
 def places_differ(ctx: Context, pid: str) -> Iterator[Found]:
-    for mid, mode, where in _modes(ctx, pid):
-        if mode.spots and len(mode.spots) != mode.pixels:
+    for mid, mode, where in _modes_of_profile(ctx, pid):
+        if mode.spots and len(mode.spots) != mode.count_pixels:
             yield Found(
-                title=f"{plural(len(mode.spots), 'place')} for {plural(mode.pixels, 'pixel')}",
-                reason=f"Mode {mode.name} drives {mode.pixels} pixels, its face has {len(mode.spots)} places.",
-                facts={"places": len(mode.spots), "pixels": mode.pixels},
+                title=f"{say_count(len(mode.spots), 'place')} for {say_count(mode.count_pixels, 'pixel')}",
+                reason=f"Mode {mode.name} drives {mode.count_pixels} pixels, its face has {len(mode.spots)} places.",
+                facts={"places": len(mode.spots), "pixels": mode.count_pixels},
                 subject=f"{pid}/{mid}",
                 where=where,
                 goes_to=Goto("profile", pid),
             )
 
 
-@rule(
+@declare_rule(
     "PROF-11",
     severity="warning",
     scope="profile",
@@ -314,7 +316,7 @@ def places_differ(ctx: Context, pid: str) -> Iterator[Found]:
     put_right="Move one of them, or arrange the face anew.",
 )
 def same_place(ctx: Context, pid: str) -> Iterator[Found]:
-    for mid, mode, where in _modes(ctx, pid):
+    for mid, mode, where in _modes_of_profile(ctx, pid):
         seen: dict[tuple[int, int], int] = {}
         for n, s in enumerate(mode.spots, 1):
             key = round(s.x * 20), round(s.y * 20)
@@ -331,7 +333,7 @@ def same_place(ctx: Context, pid: str) -> Iterator[Found]:
             seen[key] = n
 
 
-@rule(
+@declare_rule(
     "PROF-12",
     severity="warning",
     scope="profile",
@@ -342,12 +344,12 @@ def same_place(ctx: Context, pid: str) -> Iterator[Found]:
     put_right="Give one of them another short name.",
 )
 def same_short(ctx: Context, pid: str) -> Iterator[Found]:
-    for mid, mode, where in _modes(ctx, pid):
+    for mid, mode, where in _modes_of_profile(ctx, pid):
         twice = [k for k, n in Counter((c.pixel, c.short) for c in mode.channels if c.short).items() if n > 1]
         if twice:
             yield Found(
                 title=f"“{twice[0][1]}” stands for two channels",
-                reason=f"In mode {mode.name}, {plural(len(twice), 'short name')} are used twice.",
+                reason=f"In mode {mode.name}, {say_count(len(twice), 'short name')} are used twice.",
                 facts={"short": twice[0][1], "names": len(twice)},
                 subject=f"{pid}/{mid}",
                 where=where,
@@ -355,7 +357,7 @@ def same_short(ctx: Context, pid: str) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "PROF-13",
     severity="note",
     scope="rig",
@@ -387,7 +389,7 @@ def own_names(ctx: Context, _: str) -> Iterator[Found]:
             seen.setdefault(key, (name, pid))
 
 
-@rule(
+@declare_rule(
     "PROF-14",
     severity="warning",
     scope="profile",
@@ -398,7 +400,7 @@ def own_names(ctx: Context, _: str) -> Iterator[Found]:
     put_right="Look for the dimmer in the manual. A shutter is not a dimmer.",
 )
 def no_dimmer(ctx: Context, pid: str) -> Iterator[Found]:
-    for mid, mode, where in _modes(ctx, pid):
+    for mid, mode, where in _modes_of_profile(ctx, pid):
         families = {family_of(c.function) for c in mode.channels if c.function}
         if mode.channels and not dimmer_paths(mode) and families & {"shutter", "position", "beam"}:
             yield Found(
@@ -411,7 +413,7 @@ def no_dimmer(ctx: Context, pid: str) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "PROF-15",
     severity="warning",
     scope="profile",
@@ -423,10 +425,10 @@ def no_dimmer(ctx: Context, pid: str) -> Iterator[Found]:
     put_right="Give dimmer, shutter and a colour highlight values.",
 )
 def dark_highlight(ctx: Context, pid: str) -> Iterator[Found]:
-    for mid, mode, where in _modes(ctx, pid):
+    for mid, mode, where in _modes_of_profile(ctx, pid):
         typed = any(c.highlight is not None for c in mode.channels)
         if typed or any(family_of(c.function) in ("intensity", "colour") for c in mode.channels):
-            shown = look(mode, revealed(mode))
+            shown = look_at_levels(mode, highlight_values(mode))
             if shown.dark:
                 yield Found(
                     title=f"{ctx.rig.profiles[pid].name}: dark at highlight",
@@ -438,7 +440,7 @@ def dark_highlight(ctx: Context, pid: str) -> Iterator[Found]:
                 )
 
 
-@rule(
+@declare_rule(
     "PROF-16",
     severity="error",
     scope="profile",
@@ -449,7 +451,7 @@ def dark_highlight(ctx: Context, pid: str) -> Iterator[Found]:
     put_right="Correct the names under “dimmed by”.",
 )
 def needs_missing(ctx: Context, pid: str) -> Iterator[Found]:
-    for mid, mode, where in _modes(ctx, pid):
+    for mid, mode, where in _modes_of_profile(ctx, pid):
         for c in (c for c in mode.channels if c.needs):
             have = {x.short for x in mode.channels if x.pixel in (0, c.pixel)}
             lost = [x for x in c.needs or () if x not in have]
@@ -465,7 +467,7 @@ def needs_missing(ctx: Context, pid: str) -> Iterator[Found]:
                 break
 
 
-@rule(
+@declare_rule(
     "PROF-17",
     severity="note",
     scope="use",
@@ -476,7 +478,7 @@ def needs_missing(ctx: Context, pid: str) -> Iterator[Found]:
     put_right="Look at the differences, then bring the fixtures over in one act.",
     live=True,
 )
-def newer(ctx: Context, pid: str) -> Iterator[Found]:
+def find_newer_profiles(ctx: Context, pid: str) -> Iterator[Found]:
     profile = ctx.rig.profiles[pid]
     nid = next((k for k, p in ctx.rig.profiles.items() if p.revises == pid and k != pid), "")
     shelf = ctx.observed.library.get(profile.source, "") if profile.source else ""
@@ -492,11 +494,11 @@ def newer(ctx: Context, pid: str) -> Iterator[Found]:
         if not nid or nid not in rig.profiles or pid not in rig.profiles:
             return []
         after, _ = _bring_over(rig, pid, nid)
-        said = say_all(consequences(ctx.index, after))
+        said = say_all(list_consequences(ctx.index, after))
         edit = partial(_bring_over, pid=pid, nid=nid)
         return [
             Fix(
-                f"Bring {plural(len(users), 'fixture')} over",
+                f"Bring {say_count(len(users), 'fixture')} over",
                 ((profile.name, profile.revision or "older", what), ("addresses", "", said)),
                 edit,
             )
@@ -504,7 +506,7 @@ def newer(ctx: Context, pid: str) -> Iterator[Found]:
 
     yield Found(
         title=f"{profile.name}: revision {what} is there",
-        reason=f"{plural(len(users), 'fixture')} use revision {profile.revision or 'without a name'}.",
+        reason=f"{say_count(len(users), 'fixture')} use revision {profile.revision or 'without a name'}.",
         facts={"have": profile.revision, "newer": what, "fixtures": len(users)},
         where=profile.name,
         goes_to=Goto("profile", pid),
@@ -518,10 +520,10 @@ def _bring_over(rig: Rig, pid: str, nid: str) -> Edit:
     fixtures = {
         f: in_mode(rig, f, nid, matching_mode(old, v.mode, new)) for f, v in rig.fixtures.items() if v.profile == pid
     }
-    return put(rig, f"bring {plural(len(fixtures), 'fixture')} over to {new.name}", fixtures=fixtures)
+    return put_entries(rig, f"bring {say_count(len(fixtures), 'fixture')} over to {new.name}", fixtures=fixtures)
 
 
-@rule(
+@declare_rule(
     "PROF-18",
     severity="note",
     scope="profile",
@@ -533,13 +535,13 @@ def _bring_over(rig: Rig, pid: str, nid: str) -> Edit:
     put_right="Compare with the manual's table, slot by slot.",
 )
 def unused_slots(ctx: Context, pid: str) -> Iterator[Found]:
-    for mid, mode, where in _modes(ctx, pid):
+    for mid, mode, where in _modes_of_profile(ctx, pid):
         for b, (part, channels) in enumerate(zip(mode.breaks, _by_break(mode))):
             used = {s for c in channels for s in c.slots}
             free = [s for s in range(1, part.slots + 1) if s not in used] if len(used) < part.slots else []
             if free:
                 yield Found(
-                    title=f"{plural(len(free), 'slot')} of {mode.name} without a function",
+                    title=f"{say_count(len(free), 'slot')} of {mode.name} without a function",
                     reason=f"The first is slot {free[0]} of break {b + 1}.",
                     facts={"slots": len(free), "first": free[0], "break": b + 1},
                     subject=f"{pid}/{mid}/{b}",
@@ -548,7 +550,7 @@ def unused_slots(ctx: Context, pid: str) -> Iterator[Found]:
                 )
 
 
-@rule(
+@declare_rule(
     "PROF-19",
     severity="warning",
     scope="profile",
@@ -559,7 +561,7 @@ def unused_slots(ctx: Context, pid: str) -> Iterator[Found]:
     put_right="Compare the pixel's rows with the manual.",
 )
 def odd_pixel(ctx: Context, pid: str) -> Iterator[Found]:
-    for mid, mode, where in _modes(ctx, pid):
+    for mid, mode, where in _modes_of_profile(ctx, pid):
         for b, channels in enumerate(_by_break(mode)):
             by_pixel: dict[int, list[Channel]] = {}
             for c in sorted((c for c in channels if c.pixel), key=lambda c: c.slots[0]):
@@ -578,7 +580,7 @@ def odd_pixel(ctx: Context, pid: str) -> Iterator[Found]:
                 )
 
 
-@rule(
+@declare_rule(
     "PROF-20",
     severity="warning",
     scope="profile",
@@ -588,8 +590,8 @@ def odd_pixel(ctx: Context, pid: str) -> Iterator[Found]:
     matters="Some receivers cannot take a pixel whose parts come in two universes.",
     put_right="Split the break before that pixel.",
 )
-def cut_pixel(ctx: Context, pid: str) -> Iterator[Found]:
-    for mid, mode, where in _modes(ctx, pid):
+def find_modes_that_cut_pixels(ctx: Context, pid: str) -> Iterator[Found]:
+    for mid, mode, where in _modes_of_profile(ctx, pid):
         for b, (part, channels) in enumerate(zip(mode.breaks, _by_break(mode))):
             if part.slots <= SLOTS:
                 continue
@@ -610,7 +612,7 @@ def cut_pixel(ctx: Context, pid: str) -> Iterator[Found]:
                 )
 
 
-@rule(
+@declare_rule(
     "PROF-21",
     severity="note",
     scope="rig",
@@ -619,7 +621,7 @@ def cut_pixel(ctx: Context, pid: str) -> Iterator[Found]:
     means="Profiles call channels of one colour differently, or call channels of different colours the same.",
     matters="“All ambers” then means one thing on one lamp and another on the next, and a colour comes out mixed.",
     put_right="Give the channels one name, or the function that they really have. If the lamps differ, leave it.",
-    touched=lambda before, after, change: bool(change.ids("profiles")),
+    touched=lambda before, after, change: bool(change.changed_ids("profiles")),
 )
 def colour_names(ctx: Context, _: str) -> Iterator[Found]:
     called: dict[str, dict[str, str]] = {}

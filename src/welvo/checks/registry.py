@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Literal, NamedTuple
 
-from welvo.matching.lamps import Pair, paired, searched
+from welvo.matching.lamps import Pair, pairs_on_port, searched_ports
 from welvo.observed.values import Observed, SourceSeen
 from welvo.patch.index import Index, Taker
 from welvo.rig.document import Change, Edit, Rig
@@ -16,8 +16,8 @@ from welvo.rig.refs import BUS, NOWHERE, Goto, PortRef, to_run
 from welvo.rig.wiring import Feed, Port
 from welvo.runs.cable import Stream
 from welvo.runs.claims import Claim
-from welvo.runs.power import Load, loads
-from welvo.survey.traffic import Traffic, traffic, traffic_facts
+from welvo.runs.power import Load, loads_of_supplies
+from welvo.survey.traffic import Traffic, traffic_facts, traffic_of_rig
 from welvo.survey.wires import ports_by_feed
 
 Severity = Literal["error", "warning", "note"]
@@ -103,12 +103,12 @@ class Finding:
     made_fixes: Fixes = field(default=(), compare=False, repr=False)
 
     @property
-    def fixes(self) -> tuple[Fix, ...]:
+    def possible_fixes(self) -> tuple[Fix, ...]:
         """The ways to put it right, for the rig as it is now; the best one first."""
         return tuple(self.made_fixes() if callable(self.made_fixes) else self.made_fixes)
 
     @property
-    def fingerprint(self) -> str:
+    def fingerprint_of_facts(self) -> str:
         """The facts as one line: a waiver is bound to it and wakes when it changes."""
         return "; ".join(f"{k}={v}" for k, v in sorted(self.facts.items()))
 
@@ -134,7 +134,7 @@ class Context:
     observed: Observed
     now: float
 
-    def after(self, rig: Rig) -> Context:
+    def context_after(self, rig: Rig) -> Context:
         """The context of the next rig; tables over parts that are the same objects are taken along."""
         made = Context(rig, self.index, self.observed, self.now)
         keep: list[str] = []
@@ -156,7 +156,7 @@ class Context:
         return dict(sorted(found.items()))
 
     @cached_property
-    def claims(self) -> dict[str, dict[int, list[Claim]]]:
+    def claims_by_device(self) -> dict[str, dict[int, list[Claim]]]:
         """What the ports of a device want, by device and universe; filled by the rules that ask for it."""
         return {}
 
@@ -172,7 +172,7 @@ class Context:
         """Feeds by protocol and number on the wire, in order of entry. Serial lines are each sender's own."""
         found: dict[tuple[str, int], list[str]] = {}
         for fid, feed in self.rig.feeds.items():
-            if PROTOCOLS[feed.protocol].numbered:
+            if PROTOCOLS[feed.protocol].has_universe_numbers:
                 found.setdefault((feed.protocol, feed.wire), []).append(fid)
         return found
 
@@ -185,27 +185,29 @@ class Context:
     def lamp_ports(self) -> dict[str, list[str]]:
         """The ports that were searched for lamps by RDM, by device."""
         found: dict[str, list[str]] = {}
-        for ref in searched(self.rig, self.observed):
+        for ref in searched_ports(self.rig, self.observed):
             found.setdefault(ref.device, []).append(ref.port)
         return found
 
-    def lamps(self, device_id: str) -> dict[str, list[Pair]]:
+    def lamps_of_device(self, device_id: str) -> dict[str, list[Pair]]:
         """What was found by RDM beside what is planned, by searched port of a device."""
-        if device_id not in self._lamps:
+        if device_id not in self._lamps_by_device:
             labels = self.lamp_ports.get(device_id, ())
-            self._lamps[device_id] = {x: paired(self.index, self.observed, PortRef(device_id, x)) for x in labels}
-        return self._lamps[device_id]
+            self._lamps_by_device[device_id] = {
+                x: pairs_on_port(self.index, self.observed, PortRef(device_id, x)) for x in labels
+            }
+        return self._lamps_by_device[device_id]
 
     @cached_property
-    def _lamps(self) -> dict[str, dict[str, list[Pair]]]:
+    def _lamps_by_device(self) -> dict[str, dict[str, list[Pair]]]:
         return {}
 
     @cached_property
-    def loads(self) -> list[Load]:
-        return loads(self.index.cables)
+    def loads_of_supplies(self) -> list[Load]:
+        return loads_of_supplies(self.index.cables_and_sums)
 
     @cached_property
-    def doubled(self) -> list[str]:
+    def doubled_feeds(self) -> list[str]:
         """Feeds that have their number on the wire in common with another."""
         return [fid for fids in self.feeds_by_wire.values() if len(fids) > 1 for fid in fids]
 
@@ -213,18 +215,21 @@ class Context:
         return [fid for fid, feed in self.rig.feeds.items() if wanted(feed)]
 
     @cached_property
-    def traffic(self) -> Traffic:
+    def traffic_of_rig(self) -> Traffic:
         facts = traffic_facts(self.index)
         self.__dict__["_traffic_facts"] = facts
         before = self.__dict__.get("_traffic_before")
-        return before[1] if before and before[0] == facts else traffic(self.index)
+        return before[1] if before and before[0] == facts else traffic_of_rig(self.index)
 
     def port_name(self, ref: PortRef) -> str:
         return f"{self.rig.devices[ref.device].name} · {ref.port}"
 
-    def port(self, ref: PortRef) -> PortHere:
+    def port_here(self, ref: PortRef) -> PortHere:
         return PortHere(
-            ref, self.port_name(ref), self.rig.devices[ref.device].ports[ref.port], self.index.cables.streams.get(ref)
+            ref,
+            self.port_name(ref),
+            self.rig.devices[ref.device].ports[ref.port],
+            self.index.cables_and_sums.streams.get(ref),
         )
 
 
@@ -258,9 +263,9 @@ class Rule:
     touched: Touched | None = None
     """For rules about the whole rig: whether a change from one rig to another can matter to it."""
 
-    def findings(self, ctx: Context, subject: Subject) -> tuple[Finding, ...]:
+    def findings_about(self, ctx: Context, subject: Subject) -> tuple[Finding, ...]:
         """What the rule finds about one subject."""
-        asked = ctx.port(subject) if isinstance(subject, PortRef) else subject
+        asked = ctx.port_here(subject) if isinstance(subject, PortRef) else subject
         return tuple(
             Finding(
                 code=self.code,
@@ -283,7 +288,7 @@ class Rule:
 RULES: dict[str, Rule] = {}
 
 
-def rule(
+def declare_rule(
     code: str,
     *,
     severity: Severity,

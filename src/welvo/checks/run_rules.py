@@ -7,13 +7,13 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from welvo.checks.registry import Context, Fix, Found, PortHere, rule
-from welvo.rig.abilities import ability
+from welvo.checks.registry import Context, Fix, Found, PortHere, declare_rule
+from welvo.rig.abilities import ability_of_port
 from welvo.rig.counting import HIGHEST_SACN
-from welvo.rig.document import Edit, Rig, put
+from welvo.rig.document import Edit, Rig, put_entries
 from welvo.rig.edits import set_port
 from welvo.rig.lookup import universe_ids
-from welvo.rig.notation import plural, say_numbers, say_place, thousands
+from welvo.rig.notation import say_count, say_numbers, say_place, say_thousands
 from welvo.rig.patched import NOWHERE
 from welvo.rig.plan import model_of, nothing_out, universe_size
 from welvo.rig.protocol import say_protocol, say_wire
@@ -21,7 +21,7 @@ from welvo.rig.refs import Goto, PortRef, to_run
 from welvo.rig.wiring import ABILITIES
 from welvo.runs.along import element_pixel, piece_name
 from welvo.runs.cable import Stream
-from welvo.runs.claims import meetings
+from welvo.runs.claims import meetings_of_claims
 from welvo.runs.edits import (
     begin_and_make,
     change_segment,
@@ -29,18 +29,18 @@ from welvo.runs.edits import (
     make_to_fit,
     set_device_way,
     set_stream,
-    unlaid,
+    slots_not_laid,
 )
-from welvo.runs.pixels import astray, cut_pixels, cuts, streams_of, universes_of
+from welvo.runs.pixels import cut_pixels, cuts_of_device, ports_led_astray, streams_of, universes_of
 from welvo.runs.power import frame_ms
 
 
-def streams(ctx: Context) -> list[PortRef]:
+def streams_to_check(ctx: Context) -> list[PortRef]:
     """The ports whose streams are worth asking about."""
-    return list(ctx.index.cables.streams)
+    return list(ctx.index.cables_and_sums.streams)
 
 
-def _reach(ctx: Context, device_id: str, label: str, stream: Stream) -> set[int]:
+def _reach_of_stream(ctx: Context, device_id: str, label: str, stream: Stream) -> set[int]:
     """The universes that a port's stream goes through, what it is only configured for included."""
     numbers = {n for n, _ in stream.used}
     if stream.start and stream.ends and ctx.rig.devices[device_id].ports[label].pixels:
@@ -48,11 +48,11 @@ def _reach(ctx: Context, device_id: str, label: str, stream: Stream) -> set[int]
     return numbers
 
 
-def _keys(stream: Stream, from_led: int = 0) -> tuple[str, ...]:
+def _keys_behind(stream: Stream, from_led: int = 0) -> tuple[str, ...]:
     return tuple(dict.fromkeys(p.key for p in stream.pieces if p.key and p.led + p.leds > from_led))
 
 
-@rule(
+@declare_rule(
     "RUN-01",
     severity="error",
     scope="port",
@@ -63,13 +63,13 @@ def _keys(stream: Stream, from_led: int = 0) -> tuple[str, ...]:
     "allows.",
     matters="Everything past the limit stays dark, or shows what it showed last.",
     put_right="Attach some of them to another port, or choose a mode that takes more.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
 def too_many_pixels(ctx: Context, here: PortHere) -> Iterator[Found]:
     (device_id, label), stream = here.ref, here.stream
     if stream is None:
         return
-    able = ability(ctx.rig, device_id, label)
+    able = ability_of_port(ctx.rig, device_id, label)
     leds = max(stream.leds, ctx.rig.devices[device_id].ports[label].pixels)
     if not able.pixels or leds <= able.pixels:
         return
@@ -81,16 +81,16 @@ def too_many_pixels(ctx: Context, here: PortHere) -> Iterator[Found]:
         else ""
     )
     yield Found(
-        title=f"Port {label} has {thousands(leds)} pixels and takes {thousands(able.pixels)}",
-        reason=f"{able.of} takes {thousands(able.pixels)} on a port; {plural(over, 'pixel')} too many.{where}",
+        title=f"Port {label} has {say_thousands(leds)} pixels and takes {say_thousands(able.pixels)}",
+        reason=f"{able.of} takes {say_thousands(able.pixels)} on a port; {say_count(over, 'pixel')} too many.{where}",
         facts={"port": label, "pixels": leds, "most": able.pixels},
         where=here.name,
         goes_to=to_run(device_id, label),
-        items=_keys(stream, able.pixels),
+        items=_keys_behind(stream, able.pixels),
     )
 
 
-@rule(
+@declare_rule(
     "RUN-02",
     severity="error",
     scope="port",
@@ -100,17 +100,17 @@ def too_many_pixels(ctx: Context, here: PortHere) -> Iterator[Found]:
     means="The stream of a port is longer than the slots its device can put out there.",
     matters="Everything past the limit stays dark.",
     put_right="Attach some of it to another port.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
 def too_many_slots(ctx: Context, here: PortHere) -> Iterator[Found]:
     (device_id, label), stream = here.ref, here.stream
-    able = ability(ctx.rig, device_id, label) if stream else None
+    able = ability_of_port(ctx.rig, device_id, label) if stream else None
     if stream is None or able is None or not able.slots or stream.slots <= able.slots:
         return
     first = next(p for p in stream.pieces if p.stream + p.slots > able.slots + 1)
     yield Found(
-        title=f"Port {label} needs {thousands(stream.slots)} slots and puts out {thousands(able.slots)}",
-        reason=f"From slot {thousands(able.slots + 1)} of its stream on, in {piece_name(ctx.rig, first)}, nothing "
+        title=f"Port {label} needs {say_thousands(stream.slots)} slots and puts out {say_thousands(able.slots)}",
+        reason=f"From slot {say_thousands(able.slots + 1)} of its stream on, in {piece_name(ctx.rig, first)}, nothing "
         "comes.",
         facts={"port": label, "slots": stream.slots, "most": able.slots},
         where=here.name,
@@ -118,7 +118,7 @@ def too_many_slots(ctx: Context, here: PortHere) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "RUN-03",
     severity="error",
     scope="port",
@@ -129,7 +129,7 @@ def too_many_slots(ctx: Context, here: PortHere) -> Iterator[Found]:
     "start at all.",
     matters="Those pixels get no data.",
     put_right="Make and feed the universes, or start lower.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
 def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
     (device_id, label), stream = here.ref, here.stream
@@ -152,12 +152,12 @@ def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
         ]
         yield Found(
             title=f"Port {label} has no universe to begin at",
-            reason=f"{plural(stream.slots, 'slot')} are attached to it and nothing says where they are.",
+            reason=f"{say_count(stream.slots, 'slot')} are attached to it and nothing says where they are.",
             facts={"port": label, "start": "none"},
             where=name,
             cause=f"{box} is not fed",
             goes_to=to_run(device_id, label),
-            items=_keys(stream),
+            items=_keys_behind(stream),
             fixes=fixes,
         )
         return
@@ -165,17 +165,17 @@ def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
     gone = [n for n, _ in stream.used if n not in numbers]
     unfed = [n for n, _ in stream.used if n in numbers and not ctx.feeds_by_universe.get(numbers[n])]
     reach = stream.used[-1][0] if stream.used else stream.start[0] if stream.start else 0
-    past = unlaid(stream) if reach >= HIGHEST_SACN else 0
+    past = slots_not_laid(stream) if reach >= HIGHEST_SACN else 0
     if past:
         yield Found(
             title=f"Port {label} needs universes past {HIGHEST_SACN}",
-            reason=f"{thousands(past)} of its {thousands(stream.slots)} slots have no universe: there are no "
+            reason=f"{say_thousands(past)} of its {say_thousands(stream.slots)} slots have no universe: there are no "
             "higher ones.",
             facts={"port": label, "slots": past},
             where=name,
             cause=f"{ctx.rig.devices[device_id].name} is not fed",
             goes_to=to_run(device_id, label),
-            items=_keys(stream),
+            items=_keys_behind(stream),
         )
         return
     if not gone and not unfed:
@@ -183,22 +183,23 @@ def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
     dark = {*gone, *unfed}
     first = min(dark)
     lost = sum(p.last - p.first + 1 for piece in stream.pieces for p in piece.parts if p.universe in dark)
-    parts = [f"{plural(len(gone), 'universe')} not there ({say_numbers(gone)})"] if gone else []
-    parts += [f"{plural(len(unfed), 'universe')} not fed ({say_numbers(unfed)})"] if unfed else []
+    parts = [f"{say_count(len(gone), 'universe')} not there ({say_numbers(gone)})"] if gone else []
+    parts += [f"{say_count(len(unfed), 'universe')} not fed ({say_numbers(unfed)})"] if unfed else []
     changes = tuple((f"universe {n}", "not fed" if n in numbers else "none", "made and fed") for n in sorted(dark)[:40])
     need = stream.used[-1][1]
     yield Found(
         title=f"Port {label} needs universe {first}, which is {'not there' if first in gone else 'not fed'}",
-        reason=f"{thousands(lost)} of its {thousands(stream.slots)} slots: {' and '.join(parts)}. Its last universe "
+        reason=f"{say_thousands(lost)} of its {say_thousands(stream.slots)} slots: {' and '.join(parts)}. Its last "
+        f"universe "
         f"is {stream.used[-1][0]}, up to slot {need}.",
         facts={"port": label, "not there": say_numbers(gone), "not fed": say_numbers(unfed)},
         where=name,
         cause=f"{ctx.rig.devices[device_id].name} is not fed",
         goes_to=to_run(device_id, label),
-        items=_keys(stream),
+        items=_keys_behind(stream),
         fixes=[
             Fix(
-                f"Make and feed {plural(len(gone) + len(unfed), 'universe')}",
+                f"Make and feed {say_count(len(gone) + len(unfed), 'universe')}",
                 changes,
                 partial(make_to_fit, device_id=device_id),
             )
@@ -206,7 +207,7 @@ def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "RUN-04",
     severity="error",
     scope="port",
@@ -216,14 +217,16 @@ def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
     means="Two segments, or two ports of one device, that are connected take the same slots of a universe.",
     matters="They show the same light; moving one moves the other.",
     put_right="Start one of them elsewhere.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
 def two_on_one_slot(ctx: Context, here: PortHere) -> Iterator[Found]:
     (device_id, label), stream = here.ref, here.stream
     if stream is None:
         return
-    streams = ctx.index.cables.streams
-    for m in meetings(ctx.index.cables, device_id, label, {n for n, _ in stream.used}, 50, ctx.claims):
+    streams = ctx.index.cables_and_sums.streams
+    for m in meetings_of_claims(
+        ctx.index.cables_and_sums, device_id, label, {n for n, _ in stream.used}, 50, ctx.claims_by_device
+    ):
         if m.a.n < 0 or m.b.n < 0:
             continue  # only configured: a note, for nothing of it is seen
         sides = [
@@ -256,7 +259,8 @@ def two_on_one_slot(ctx: Context, here: PortHere) -> Iterator[Found]:
                 )
             )
         yield Found(
-            title=f"{sides[0][:1].upper()}{sides[0][1:]} and {sides[1]} share {plural(m.last - m.first + 1, 'slot')}",
+            title=f"{sides[0][:1].upper()}{sides[0][1:]} and {sides[1]} share "
+            f"{say_count(m.last - m.first + 1, 'slot')}",
             reason=f"They meet from {place} to {say_place(m.universe, m.last)}.",
             facts={"first": place, "slots": m.last - m.first + 1, "one": sides[0], "other": sides[1]},
             subject=f"{here.ref}/{m.universe}.{m.first}",
@@ -266,7 +270,7 @@ def two_on_one_slot(ctx: Context, here: PortHere) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "RUN-05",
     severity="error",
     scope="port",
@@ -276,7 +280,7 @@ def two_on_one_slot(ctx: Context, here: PortHere) -> Iterator[Found]:
     means="A segment has an address of its own, and the device's segments only follow one another.",
     matters="The device will put it right behind the segment before.",
     put_right="Let it follow, or use another device.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
 def no_own_start(ctx: Context, here: PortHere) -> Iterator[Found]:
     (device_id, label), stream = here.ref, here.stream
@@ -284,7 +288,7 @@ def no_own_start(ctx: Context, here: PortHere) -> Iterator[Found]:
     if stream is None or model is None or model.own_starts:
         return
     for p in stream.pieces:
-        if p.segment.at.origin == "typed" and p.segment.at.universe in ctx.rig.universes:
+        if p.segment.at.origin_of_place == "typed" and p.segment.at.universe in ctx.rig.universes:
             at = say_place(ctx.rig.universes[p.segment.at.universe].number, p.segment.at.address or 1)
             edit = partial(change_segment, device_id=device_id, label=label, n=p.n, words="let it follow", at=NOWHERE)
             yield Found(
@@ -298,15 +302,15 @@ def no_own_start(ctx: Context, here: PortHere) -> Iterator[Found]:
             )
 
 
-def _cut(
+def _cut_pixels(
     ctx: Context, device_id: str, straddles: bool
 ) -> tuple[list[str], str, dict[str, str | int], Goto, list[Fix]] | None:
     """The pixels that a device's universes cut, if its model is one that takes cut pixels, or one that does not."""
     model, device = model_of(ctx.rig, device_id), ctx.rig.devices[device_id]
     if model is None or device.packs == "whole" or model.straddles != straddles:
         return None
-    found = cut_pixels(ctx.index.cables, device_id)
-    first = next(iter(cuts(ctx.index.cables, device_id, 1)), None) if found else None
+    found = cut_pixels(ctx.index.cables_and_sums, device_id)
+    first = next(iter(cuts_of_device(ctx.index.cables_and_sums, device_id, 1)), None) if found else None
     if first is None:
         return None
     edit = partial(set_device_way, device_id=device_id, words=f"whole pixels on {device.name}", packs="whole")
@@ -314,10 +318,10 @@ def _cut(
     span = f"from {say_place(*first.first)} to {say_place(*first.last)}"
     words = f"The first is pixel {first.pixel} of {first.name} on port {first.label}: {span}."
     facts: dict[str, str | int] = {"cut": len(found), "first": say_place(*first.first)}
-    return [plural(len(found), "cut pixel"), device.name], words, facts, to_run(device_id, first.label), [fix]
+    return [say_count(len(found), "cut pixel"), device.name], words, facts, to_run(device_id, first.label), [fix]
 
 
-@rule(
+@declare_rule(
     "RUN-06",
     severity="error",
     scope="device",
@@ -329,14 +333,14 @@ def _cut(
     put_right="Keep pixels whole, or make the universes 510 slots long.",
 )
 def cuts_it_cannot_take(ctx: Context, device_id: str) -> Iterator[Found]:
-    cut = _cut(ctx, device_id, straddles=False)
+    cut = _cut_pixels(ctx, device_id, straddles=False)
     if cut:
         (count, name), words, facts, goes_to, fixes = cut
         title = f"{name} cannot take {count}"
         yield Found(title=title, reason=words, facts=facts, where=name, goes_to=goes_to, fixes=fixes)
 
 
-@rule(
+@declare_rule(
     "RUN-31",
     severity="note",
     scope="device",
@@ -347,14 +351,14 @@ def cuts_it_cannot_take(ctx: Context, device_id: str) -> Iterator[Found]:
     put_right="Keep pixels whole, or leave it.",
 )
 def cuts_it_can_take(ctx: Context, device_id: str) -> Iterator[Found]:
-    cut = _cut(ctx, device_id, straddles=True)
+    cut = _cut_pixels(ctx, device_id, straddles=True)
     if cut:
         (count, name), words, facts, goes_to, fixes = cut
         reason = f"{words} The device can take that; a lost packet shows in a wrong colour."
         yield Found(title=f"{name} has {count}", reason=reason, facts=facts, where=name, goes_to=goes_to, fixes=fixes)
 
 
-@rule(
+@declare_rule(
     "RUN-12",
     severity="error",
     scope="port",
@@ -372,12 +376,12 @@ def dead_port(ctx: Context, here: PortHere) -> Iterator[Found]:
     run, feed = device.ports[label].run, ctx.rig.feeds.get(device.ports[label].feed)
     if not (run or feed) or model is None:
         return
-    able = ability(ctx.rig, device_id, label)
+    able = ability_of_port(ctx.rig, device_id, label)
     dead = nothing_out(ctx.rig, device_id, label)
     why = f"{dead[0].upper()}{dead[1:]}." if dead else ""
     if dead:
         pass
-    elif able.gives != "pixels" and any(s.counts for s in run):
+    elif able.gives != "pixels" and any(s.takes_slots for s in run):
         why = (
             f"It gives {_GIVES[able.gives]}{f' in mode “{device.mode}”' if device.mode else ''}, and pixels are "
             "attached to it."
@@ -410,7 +414,7 @@ def _take_nothing(here: PortHere, fed: str) -> Fix:
 _GIVES = {"dmx": "DMX", "pixels": "pixel data", "bus": "a lamp bus"}
 
 
-@rule(
+@declare_rule(
     "RUN-34",
     severity="warning",
     scope="port",
@@ -420,18 +424,24 @@ _GIVES = {"dmx": "DMX", "pixels": "pixel data", "bus": "a lamp bus"}
     "the next one.",
     matters="The plan's start says one place, the light takes another: everything on the port is one universe on.",
     put_right="Begin at the highest start where a pixel fits, or at slot 1 of the next universe.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
-def skipped_start(ctx: Context, here: PortHere) -> Iterator[Found]:
+def find_skipped_stream_starts(ctx: Context, here: PortHere) -> Iterator[Found]:
     stream, port = here.stream, here.port
     first = next((p for p in stream.pieces if p.parts), None) if stream else None
-    if stream is None or first is None or port.follows or first.segment.at.origin == "typed" or not stream.start:
+    if (
+        stream is None
+        or first is None
+        or port.follows
+        or first.segment.at.origin_of_place == "typed"
+        or not stream.start
+    ):
         return
     number, address = stream.start
     if first.parts[0][:2] == stream.start:
         return
     to = first.parts[0]
-    highest = ctx.index.cables.size(number, number) - first.k + 1
+    highest = ctx.index.cables_and_sums.size_of_universe(number, number) - first.k + 1
     label = here.ref.port
     fixes = []
     if highest >= 1:
@@ -445,12 +455,12 @@ def skipped_start(ctx: Context, here: PortHere) -> Iterator[Found]:
         facts={"start": say_place(number, address), "begins": say_place(to.universe, to.first)},
         where=here.name,
         goes_to=to_run(*here.ref),
-        items=_keys(stream),
+        items=_keys_behind(stream),
         fixes=fixes,
     )
 
 
-@rule(
+@declare_rule(
     "RUN-13",
     severity="warning",
     scope="port",
@@ -459,16 +469,16 @@ def skipped_start(ctx: Context, here: PortHere) -> Iterator[Found]:
     means="Sending one frame along a port's cable takes longer than the time between two frames.",
     matters="The device leaves frames out: movement stutters.",
     put_right="Spread the pixels over more ports, or send fewer frames.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
-def too_slow(ctx: Context, here: PortHere) -> Iterator[Found]:
+def find_slow_streams(ctx: Context, here: PortHere) -> Iterator[Found]:
     (device_id, label), stream = here.ref, here.stream
     if stream is None or not stream.used:
         return
     numbers = universe_ids(ctx.rig)
     fids = {f for n, _ in stream.used for f in ctx.feeds_by_universe.get(numbers.get(n, ""), ())}
     rate = max((ctx.rig.feeds[f].rate for f in fids), default=0.0)
-    ms = frame_ms(ctx.index.cables, stream)
+    ms = frame_ms(ctx.index.cables_and_sums, stream)
     if not rate or ms * rate <= 1000:
         return
     most = int(1000 / ms)
@@ -479,7 +489,7 @@ def too_slow(ctx: Context, here: PortHere) -> Iterator[Found]:
             for f in fids
             if f in rig.feeds and rig.feeds[f].rate > most
         }
-        return put(rig, f"send {most} frames a second", feeds=feeds)
+        return put_entries(rig, f"send {most} frames a second", feeds=feeds)
 
     yield Found(
         title=f"Port {label} follows {most} of {rate:g} frames a second",
@@ -491,7 +501,7 @@ def too_slow(ctx: Context, here: PortHere) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "RUN-19",
     severity="error",
     scope="device",
@@ -505,7 +515,7 @@ def too_slow(ctx: Context, here: PortHere) -> Iterator[Found]:
     candidates=lambda ctx: [d for d in ctx.rig.devices if universe_size(ctx.rig, d)],
 )
 def sizes_differ(ctx: Context, device_id: str) -> Iterator[Found]:
-    found = astray(ctx.index.cables, device_id)
+    found = ports_led_astray(ctx.index.cables_and_sums, device_id)
     if not found:
         return
     device, first = ctx.rig.devices[device_id], found[0]
@@ -522,11 +532,11 @@ def sizes_differ(ctx: Context, device_id: str) -> Iterator[Found]:
                 edit,
             )
         )
-    numbers = list(universes_of(ctx.index.cables, device_id))
+    numbers = list(universes_of(ctx.index.cables_and_sums, device_id))
 
     def resize(rig: Rig) -> Edit:
         universes = {k: replace(u, size=first.device_size) for k, u in rig.universes.items() if u.number in numbers}
-        return put(rig, f"universes of {first.device_size} slots", universes=universes)
+        return put_entries(rig, f"universes of {first.device_size} slots", universes=universes)
 
     fixes.append(
         Fix(
@@ -535,22 +545,23 @@ def sizes_differ(ctx: Context, device_id: str) -> Iterator[Found]:
             resize,
         )
     )
-    ports = [f"port {f.label} from slot {thousands(f.slot)} on" for f in found]
-    ours, theirs = first.running
+    ports = [f"port {f.label} from slot {say_thousands(f.slot)} on" for f in found]
+    ours, theirs = first.running_slots
     off = abs(ours - theirs)
     whole = off // first.piece.k
-    by = plural(off, "slot") + (f", {plural(whole, 'pixel')}" if whole else "")
+    by = say_count(off, "slot") + (f", {say_count(whole, 'pixel')}" if whole else "")
     landmark = (
-        f"{say_place(*first.sender)} is running slot {thousands(ours)} for the sender and {thousands(theirs)} for the "
+        f"{say_place(*first.sender)} is running slot {say_thousands(ours)} for the sender and "
+        f"{say_thousands(theirs)} for the "
         f"device: {by} {'early' if theirs < ours else 'late'}."
     )
     shifted = sum(f.pixels for f in found)
     yield Found(
         title=f"{device.name} counts {first.device_size} slots of a universe, the sender {first.sender_size}: "
-        f"{plural(len(found), 'port')} astray",
+        f"{say_count(len(found), 'port')} astray",
         reason=f"Pixel {which} of {piece_name(ctx.rig, first.piece)}: the sender puts it at "
         f"{say_place(*first.sender)}, the device takes it from {say_place(*first.box)}. {landmark} "
-        f"{plural(shifted, 'pixel')} are shifted: {', '.join(ports[:6])}"
+        f"{say_count(shifted, 'pixel')} are shifted: {', '.join(ports[:6])}"
         f"{f' and {len(ports) - 6} ports more' if len(ports) > 6 else ''}.",
         facts={
             "slot": first.slot,
@@ -564,7 +575,9 @@ def sizes_differ(ctx: Context, device_id: str) -> Iterator[Found]:
         goes_to=to_run(device_id, first.label, first.piece.n),
         items=tuple(
             dict.fromkeys(
-                k for f in found for k in _keys(ctx.index.cables.streams[PortRef(device_id, f.label)], f.piece.led)
+                k
+                for f in found
+                for k in _keys_behind(ctx.index.cables_and_sums.streams[PortRef(device_id, f.label)], f.piece.led)
             )
         ),
         fixes=fixes,
@@ -575,10 +588,10 @@ def _as_connected(here: PortHere, connected: int) -> Fix:
     label = here.ref.port
     edit = partial(set_stream, device_id=here.ref.device, label=label, words=f"port {label}: as connected", pixels=0)
     changes = ((f"port {label} · pixels", str(here.port.pixels), f"{connected}, as connected"),)
-    return Fix(f"Configure it for {thousands(connected)}", changes, edit)
+    return Fix(f"Configure it for {say_thousands(connected)}", changes, edit)
 
 
-@rule(
+@declare_rule(
     "RUN-20",
     severity="note",
     scope="device",
@@ -588,15 +601,16 @@ def _as_connected(here: PortHere, connected: int) -> Fix:
     matters="Nothing, as long as no more is connected: the device works out light that nobody sees. Connect more, and "
     "it shows what the universes there carry, which may be another port's light.",
     put_right="Nothing, if it is meant; else configure the ports for what is attached to them.",
-    candidates=lambda ctx: list({ref.device for ref in ctx.index.cables.streams}),
+    candidates=lambda ctx: list({ref.device for ref in ctx.index.cables_and_sums.streams}),
 )
 def configured_for_more(ctx: Context, device_id: str) -> Iterator[Found]:
     device = ctx.rig.devices[device_id]
-    more = [s for s in streams_of(ctx.index.cables, device_id) if device.ports[s.label].pixels > s.pixels]
+    more = [s for s in streams_of(ctx.index.cables_and_sums, device_id) if device.ports[s.label].pixels > s.pixels]
     if not more:
         return
     said = [
-        f"port {x.label} for {thousands(device.ports[x.label].pixels)} with {thousands(x.pixels)}, to {_end(ctx, x)}"
+        f"port {x.label} for {say_thousands(device.ports[x.label].pixels)} with {say_thousands(x.pixels)}, to "
+        f"{_say_configured_end(ctx, x)}"
         for x in more
     ]
     would = _if_more_were_connected(ctx, device_id)
@@ -605,13 +619,14 @@ def configured_for_more(ctx: Context, device_id: str) -> Iterator[Found]:
         box = rig.devices[device_id]
         labels = {s.label for s in more}
         ports = {p: replace(v, pixels=0) if p in labels else v for p, v in box.ports.items()}
-        return put(rig, f"{box.name} as connected", devices={device_id: replace(box, ports=ports)})
+        return put_entries(rig, f"{box.name} as connected", devices={device_id: replace(box, ports=ports)})
 
     changes = tuple(
         (f"port {s.label} · pixels", str(device.ports[s.label].pixels), f"{s.pixels}, as connected") for s in more[:12]
     )
     yield Found(
-        title=f"{plural(len(more), 'port')} of {device.name} {'is' if len(more) == 1 else 'are'} configured for more "
+        title=f"{say_count(len(more), 'port')} of {device.name} {'is' if len(more) == 1 else 'are'} configured for "
+        f"more "
         "than is attached",
         reason=f"P{'; '.join(said[:4])[1:]}{f' and {len(said) - 4} more' if len(said) > 4 else ''}.{would}",
         facts={
@@ -627,32 +642,32 @@ def configured_for_more(ctx: Context, device_id: str) -> Iterator[Found]:
 
 def _if_more_were_connected(ctx: Context, device_id: str) -> str:
     """What pixels would show that a port is configured for and that are not there, where another port's light is."""
-    cables = ctx.index.cables
+    cables = ctx.index.cables_and_sums
     for stream in streams_of(cables, device_id):
-        reach = _reach(ctx, device_id, stream.label, stream)
-        for m in meetings(cables, device_id, stream.label, reach, 50, ctx.claims):
+        reach = _reach_of_stream(ctx, device_id, stream.label, stream)
+        for m in meetings_of_claims(cables, device_id, stream.label, reach, 50, ctx.claims_by_device):
             ours, theirs = (m.a, m.b) if m.a.n < 0 else (m.b, m.a)
             if ours.n < 0 <= theirs.n:
                 own = cables.streams[PortRef(device_id, ours.label)]
                 pixel = (ours.before + m.first - ours.first) // (own.pieces[0].k if own.pieces else 3) + 1
                 return (
                     f" If more were connected to port {ours.label}, it would show the light of port {theirs.label} "
-                    f"from pixel {thousands(pixel)} on."
+                    f"from pixel {say_thousands(pixel)} on."
                 )
     return ""
 
 
-def _end(ctx: Context, stream: Stream) -> str:
+def _say_configured_end(ctx: Context, stream: Stream) -> str:
     """The last slot that a port is configured to reach."""
     if stream.ends is None:
         return "nowhere"
     universe, behind = stream.ends
     if behind > 1:
         return say_place(universe, behind - 1)
-    return say_place(universe - 1, ctx.index.cables.size(universe - 1, universe - 1))
+    return say_place(universe - 1, ctx.index.cables_and_sums.size_of_universe(universe - 1, universe - 1))
 
 
-@rule(
+@declare_rule(
     "RUN-32",
     severity="error",
     scope="port",
@@ -662,7 +677,7 @@ def _end(ctx: Context, stream: Stream) -> str:
     means="A port is configured for fewer pixels than are connected to it.",
     matters="The end of the cable stays dark.",
     put_right="Configure the port for what is attached to it.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
 def configured_for_less(ctx: Context, here: PortHere) -> Iterator[Found]:
     stream, configured, label = here.stream, here.port.pixels, here.ref.port
@@ -671,8 +686,9 @@ def configured_for_less(ctx: Context, here: PortHere) -> Iterator[Found]:
     last = next(p for p in stream.pieces if p.px <= configured + 1 < p.px + p.pixels)
     dark = f"dark from pixel {configured + 2 - last.px} of {piece_name(ctx.rig, last)} on"
     yield Found(
-        title=f"The last {plural(stream.pixels - configured, 'pixel')} of port {label} get nothing",
-        reason=f"It is configured for {thousands(configured)}, {thousands(stream.pixels)} are connected; {dark}.",
+        title=f"The last {say_count(stream.pixels - configured, 'pixel')} of port {label} get nothing",
+        reason=f"It is configured for {say_thousands(configured)}, {say_thousands(stream.pixels)} are connected; "
+        f"{dark}.",
         facts={"configured": configured, "connected": stream.pixels},
         where=here.name,
         goes_to=to_run(*here.ref, last.n),
@@ -680,7 +696,7 @@ def configured_for_less(ctx: Context, here: PortHere) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "RUN-22",
     severity="warning",
     scope="device",
@@ -690,7 +706,7 @@ def configured_for_less(ctx: Context, here: PortHere) -> Iterator[Found]:
     matters="What the note says.",
     put_right="Choose a version that is known good.",
 )
-def firmware(ctx: Context, device_id: str) -> Iterator[Found]:
+def find_old_firmware(ctx: Context, device_id: str) -> Iterator[Found]:
     device, model = ctx.rig.devices[device_id], model_of(ctx.rig, device_id)
     if model is None or not device.firmware or not model.firmwares:
         return
@@ -716,7 +732,7 @@ def firmware(ctx: Context, device_id: str) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "RUN-24",
     severity="error",
     scope="port",
@@ -727,7 +743,7 @@ def firmware(ctx: Context, device_id: str) -> Iterator[Found]:
     "that cannot do it.",
     matters="It cannot be entered there; pixels come out as if it had not been planned.",
     put_right="Take it away, or use another device.",
-    candidates=streams,
+    candidates=streams_to_check,
 )
 def cannot_do(ctx: Context, here: PortHere) -> Iterator[Found]:
     (device_id, label), stream = here.ref, here.stream
@@ -758,7 +774,7 @@ def cannot_do(ctx: Context, here: PortHere) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "RUN-25",
     severity="error",
     scope="port",

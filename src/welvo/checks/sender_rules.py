@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
-from welvo.checks.registry import Context, Fix, Found, rule
+from welvo.checks.registry import Context, Fix, Found, declare_rule
 from welvo.patch.limits import slots_of_port
-from welvo.rig.abilities import ability
+from welvo.rig.abilities import ability_of_port
 from welvo.rig.edits import set_feed, set_universe
-from welvo.rig.lookup import universe_by_number, used
-from welvo.rig.notation import plural
+from welvo.rig.lookup import is_in_use, universe_by_number
+from welvo.rig.notation import say_count
 from welvo.rig.plan import model_of
 from welvo.rig.protocol import PROTOCOLS, say_protocol, say_wire
 from welvo.rig.refs import Goto
@@ -20,7 +20,7 @@ from welvo.survey.traffic import dmx_rate, say_bits
 
 
 def _is_used(ctx: Context, feed: Feed) -> bool:
-    return feed.universe in ctx.rig.universes and used(ctx.rig, "universes", feed.universe)
+    return feed.universe in ctx.rig.universes and is_in_use(ctx.rig, "universes", feed.universe)
 
 
 def shown_number(sender: Sender, feed: Feed) -> int:
@@ -44,7 +44,7 @@ def _one_off(ctx: Context, feed: Feed) -> bool:
     return universe is not None and abs(universe.number - feed.wire) == 1
 
 
-@rule(
+@declare_rule(
     "FEED-08",
     severity="error",
     scope="feed",
@@ -59,7 +59,7 @@ def _one_off(ctx: Context, feed: Feed) -> bool:
 def cannot_number(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
     sender = ctx.rig.senders.get(feed.sender)
-    if sender is None or not PROTOCOLS[feed.protocol].numbered or not _is_used(ctx, feed):
+    if sender is None or not PROTOCOLS[feed.protocol].has_universe_numbers or not _is_used(ctx, feed):
         return
     shown = shown_number(sender, feed)
     if sender.lowest <= shown <= sender.highest:
@@ -75,7 +75,7 @@ def cannot_number(ctx: Context, fid: str) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "FEED-09",
     severity="warning",
     scope="feed",
@@ -116,7 +116,7 @@ def another_size(ctx: Context, fid: str) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "FEED-10",
     severity="note",
     scope="feed",
@@ -126,7 +126,7 @@ def another_size(ctx: Context, fid: str) -> Iterator[Found]:
     matters="With priorities only the higher one counts while it is there. Twice from one sender is traffic for "
     "nothing.",
     put_right="Nothing, if one is the other's backup; else take one of them away.",
-    candidates=lambda ctx: ctx.doubled,
+    candidates=lambda ctx: ctx.doubled_feeds,
 )
 def meet_at_a_port(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
@@ -164,7 +164,7 @@ def meet_at_a_port(ctx: Context, fid: str) -> Iterator[Found]:
             )
 
 
-@rule(
+@declare_rule(
     "FEED-11",
     severity="note",
     scope="universe",
@@ -191,7 +191,7 @@ def several_feeds(ctx: Context, uid: str) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "FEED-12",
     severity="warning",
     scope="feed",
@@ -234,7 +234,7 @@ def too_fast(ctx: Context, fid: str) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "FEED-13",
     severity="note",
     scope="feed",
@@ -247,7 +247,7 @@ def too_fast(ctx: Context, fid: str) -> Iterator[Found]:
 )
 def off_by_one(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
-    if not PROTOCOLS[feed.protocol].numbered or not _is_used(ctx, feed):
+    if not PROTOCOLS[feed.protocol].has_universe_numbers or not _is_used(ctx, feed):
         return
     number = ctx.rig.universes[feed.universe].number
     if abs(feed.wire - number) != 1:
@@ -268,7 +268,7 @@ def off_by_one(ctx: Context, fid: str) -> Iterator[Found]:
     )
 
 
-def _bare(ctx: Context, line: bool) -> list[str]:
+def _feeds_on_change_only(ctx: Context, line: bool) -> list[str]:
     """Feeds that are sent on change only: serial lines, or all others."""
     return ctx.feeds_like(lambda f: f.rule == "bare" and (PROTOCOLS[f.protocol].carries == "line") == line)
 
@@ -278,7 +278,7 @@ def _send_otherwise(fid: str, wire: str, rule_: str, words: str) -> list[Fix]:
     return [Fix(f"Send {wire} {words}", ((f"{wire} · sent", "on change only", words),), edit)]
 
 
-@rule(
+@declare_rule(
     "FEED-14",
     severity="warning",
     scope="feed",
@@ -289,7 +289,7 @@ def _send_otherwise(fid: str, wire: str, rule_: str, words: str) -> list[Fix]:
     matters="Receivers forget after seconds (sACN: 2.5) and go dark when nothing changes; "
     "a lamp switched on later gets nothing.",
     put_right="Send on change with keep-alive.",
-    candidates=lambda ctx: _bare(ctx, line=False),
+    candidates=lambda ctx: _feeds_on_change_only(ctx, line=False),
 )
 def no_keep_alive(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
@@ -305,7 +305,7 @@ def no_keep_alive(ctx: Context, fid: str) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "FEED-17",
     severity="error",
     scope="feed",
@@ -315,7 +315,7 @@ def no_keep_alive(ctx: Context, fid: str) -> Iterator[Found]:
     means="A serial DMX line gets frames only when a level changes.",
     matters="A lamp without frames for a second goes dark or does what it likes.",
     put_right="Send it always.",
-    candidates=lambda ctx: _bare(ctx, line=True),
+    candidates=lambda ctx: _feeds_on_change_only(ctx, line=True),
 )
 def line_without_frames(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
@@ -332,7 +332,7 @@ def line_without_frames(ctx: Context, fid: str) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "FEED-15",
     severity="warning",
     scope="feed",
@@ -359,7 +359,7 @@ def sync_carries(ctx: Context, fid: str) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "FEED-16",
     severity="warning",
     scope="feed",
@@ -384,7 +384,7 @@ def stream_to_nobody(ctx: Context, fid: str) -> Iterator[Found]:
     )
 
 
-@rule(
+@declare_rule(
     "DEV-05",
     severity="error",
     scope="device",
@@ -399,16 +399,16 @@ def too_many_universes(ctx: Context, device_id: str) -> Iterator[Found]:
     model = model_of(ctx.rig, device_id)
     device = ctx.rig.devices[device_id]
     most = min(
-        (n for p in device.ports if (n := ability(ctx.rig, device_id, p).universes)),
+        (n for p in device.ports if (n := ability_of_port(ctx.rig, device_id, p).universes)),
         default=model.universes if model else 0,
     )
-    if model is None or not most or not used(ctx.rig, "devices", device_id):
+    if model is None or not most or not is_in_use(ctx.rig, "devices", device_id):
         return
     taken = universes_taken(ctx.index, device_id)
     if taken > most:
         yield Found(
             title=f"{device.name} takes {taken} universes and can take {most}",
-            reason=f"A {model.name} takes {plural(most, 'universe')} in all, however many ports it has.",
+            reason=f"A {model.name} takes {say_count(most, 'universe')} in all, however many ports it has.",
             facts={"device": device.name, "taken": taken, "most": most},
             where=device.name,
             goes_to=Goto("device", device_id),
@@ -419,7 +419,7 @@ LINK_FULL = 0.6
 WIRELESS_MULTICAST = 2e6
 
 
-@rule(
+@declare_rule(
     "DEV-06",
     severity="warning",
     scope="device",
@@ -432,7 +432,7 @@ WIRELESS_MULTICAST = 2e6
     put_right="Unicast to the device, use a switch that filters multicast, or send fewer frames.",
 )
 def link_full(ctx: Context, device_id: str) -> Iterator[Found]:
-    load = ctx.traffic.devices.get(device_id)
+    load = ctx.traffic_of_rig.devices.get(device_id)
     device = ctx.rig.devices[device_id]
     if load is None:
         return
@@ -442,21 +442,22 @@ def link_full(ctx: Context, device_id: str) -> Iterator[Found]:
         for f in (ctx.rig.feeds.get(p.feed) for p in device.ports.values())
         if f and f.to in ("multicast", "broadcast")
     ]
-    if load.share > LINK_FULL:
-        part = f"{100 * load.share:.0f} % of its {load.link} Mbit/s"
+    if load.share_of_link > LINK_FULL:
+        part = f"{100 * load.share_of_link:.0f} % of its {load.link} Mbit/s"
         yield Found(
             title=f"{device.name} would get {part}",
             reason=f"{say_bits(load.own.bits)} of its own and {say_bits(everybodys.bits)} of others' multicast and "
             "broadcast "
-            f"({load.worst.packets:.0f} packets a second) when no switch filters.",
-            facts={"device": device.name, "load": say_bits(load.worst.bits), "link": load.link},
+            f"({load.worst_load.packets:.0f} packets a second) when no switch filters.",
+            facts={"device": device.name, "load": say_bits(load.worst_load.bits), "link": load.link},
             where=device.name,
             goes_to=Goto("device", device_id),
         )
     elif load.wireless and (everybodys.bits > WIRELESS_MULTICAST or own_multicast):
         yield Found(
             title=f"{device.name} gets multicast over a wireless link",
-            reason=f"{say_bits(everybodys.bits)} of others' and {plural(len(own_multicast), 'feed')} of its own come "
+            reason=f"{say_bits(everybodys.bits)} of others' and {say_count(len(own_multicast), 'feed')} of its own "
+            f"come "
             "as multicast or broadcast.",
             facts={"device": device.name, "others": say_bits(everybodys.bits), "own": len(own_multicast)},
             where=device.name,
@@ -464,7 +465,7 @@ def link_full(ctx: Context, device_id: str) -> Iterator[Found]:
         )
 
 
-@rule(
+@declare_rule(
     "USE-01",
     severity="note",
     scope="rig",
@@ -485,8 +486,8 @@ def part_off(ctx: Context, _: str) -> Iterator[Found]:
     parts = [f"universes {', '.join(map(str, universes[:8]))}{' …' if len(universes) > 8 else ''}"] if universes else []
     parts += [f"devices {', '.join(boxes[:5])}{' …' if len(boxes) > 5 else ''}"] if boxes else []
     yield Found(
-        title=f"“{use.name}” leaves out {plural(len(universes), 'universe')} and "
-        f"{plural(len(boxes), 'device', 'devices')}",
+        title=f"“{use.name}” leaves out {say_count(len(universes), 'universe')} and "
+        f"{say_count(len(boxes), 'device', 'devices')}",
         reason=f"Switched off: {' and '.join(parts)}.",
         facts={"use": use.name, "universes": len(universes), "boxes": len(boxes)},
         subject=ctx.rig.use,

@@ -60,7 +60,7 @@ class Commands(click.Group):
 RIG_SUFFIXES = (".welvo", ".json")
 
 
-def _version(ctx: click.Context, _: click.Parameter, wanted: bool) -> None:
+def _print_version(ctx: click.Context, _: click.Parameter, wanted: bool) -> None:
     if wanted and not ctx.resilient_parsing:
         from welvo import __version__
 
@@ -74,7 +74,12 @@ def _version(ctx: click.Context, _: click.Parameter, wanted: bool) -> None:
     context_settings={"help_option_names": ["-h", "--help"], "show_default": True, "max_content_width": 120},
 )
 @click.option(
-    "--version", is_flag=True, expose_value=False, is_eager=True, callback=_version, help="Say which version this is."
+    "--version",
+    is_flag=True,
+    expose_value=False,
+    is_eager=True,
+    callback=_print_version,
+    help="Say which version this is.",
 )
 @click.pass_context
 def app(ctx: click.Context) -> None:
@@ -99,7 +104,7 @@ interface_option = click.option(
 )
 
 
-def completing(names: Callable[[], Sequence[tuple[str, str]]], lists: bool = False) -> Any:
+def complete_words(names: Callable[[], Sequence[tuple[str, str]]], lists: bool = False) -> Any:
     """What a shell offers for a word: names with their help; in a list with commas, for its last part."""
 
     def complete(_: click.Context, __: click.Parameter, typed: str) -> list[CompletionItem]:
@@ -117,13 +122,13 @@ def say_json(answer: Any) -> None:
     click.echo(json.dumps(answer, indent=1, ensure_ascii=False))
 
 
-def note(message: str) -> None:
+def print_note(message: str) -> None:
     """A word to the person beside an answer: it goes to standard error and never into a pipe."""
     click.echo(f"welvo: {message}", err=True)
 
 
-def fail(message: str, code: int = NOT_DONE) -> NoReturn:
-    note(message)
+def fail_with(message: str, code: int = NOT_DONE) -> NoReturn:
+    print_note(message)
     raise Exit(code)
 
 
@@ -186,9 +191,9 @@ def load_rig(file: Path) -> Any:
             read_rig(read_input(file, MOST_FILE, "a rig"), "standard input") if file == STANDARD else open_rig(file)
         )
     except RigFileError as e:
-        fail(str(e))
-    if opened.words:
-        note(opened.words)
+        fail_with(str(e))
+    if opened.words_of_mending:
+        print_note(opened.words_of_mending)
     rig = opened.rig
     gc.freeze()  # a large rig is not looked through for cycles again and again; it has none
     return rig
@@ -197,33 +202,33 @@ def load_rig(file: Path) -> Any:
 def check_rig_target(path: Path) -> None:
     """Fail for a name that is not a rig's, before any work is done for it."""
     if path != STANDARD and path.suffix not in RIG_SUFFIXES:
-        fail(f"{path.name}: the name must end in .welvo or .json.")
+        fail_with(f"{path.name}: the name must end in .welvo or .json.")
 
 
 def save_rig(rig: Any, path: Path) -> str:
     """Write a rig; to standard output as JSON. Gives the name of the file. Raises RigFileError."""
-    from welvo.formats.rigfile import bytes_of, save
+    from welvo.formats.rigfile import bytes_of, save_rig_file
 
     if path == STANDARD:
         return write_output(path, bytes_of(rig, Path("rig.json")) + b"\n")
-    save(rig, path)
+    save_rig_file(rig, path)
     return path.name
 
 
 def interface_at(ip: str) -> Any:
-    from welvo.live.interfaces import interface_of, interfaces
+    from welvo.live.interfaces import interface_of, list_interfaces
 
     found = interface_of(ip)
     if found is None:
-        have = ", ".join(i.label for i in interfaces())
-        fail(f"No interface of this computer has the address {ip}. There are: {have}.")
+        have = ", ".join(i.label for i in list_interfaces())
+        fail_with(f"No interface of this computer has the address {ip}. There are: {have}.")
     return found
 
 
 # ---- the way in
 
 
-def run(arguments: Sequence[str] | None = None) -> int:
+def run_command_line(arguments: Sequence[str] | None = None) -> int:
     """Carry out a command line; gives the exit code. Nothing it meets ends in a traceback of ours being blamed on the
     rig: what standard output refuses is one sentence and 2."""
     out, err = sys.stdout, sys.stderr
@@ -235,7 +240,7 @@ def run(arguments: Sequence[str] | None = None) -> int:
         e.show()
         return NOT_DONE
     except (click.Abort, KeyboardInterrupt):
-        _quietly("welvo: interrupted")
+        _close_quietly("welvo: interrupted")
         return INTERRUPTED
     except SystemExit:
         if sys.stdout is out:
@@ -250,11 +255,11 @@ def run(arguments: Sequence[str] | None = None) -> int:
 
 def _stdout_is_gone(e: OSError) -> int:
     _let_go_of_stdout()
-    _quietly(f"welvo: standard output cannot be written: {(e.strerror or str(e)).lower()}")
+    _close_quietly(f"welvo: standard output cannot be written: {(e.strerror or str(e)).lower()}")
     return NOT_DONE
 
 
-def _quietly(words: str) -> None:
+def _close_quietly(words: str) -> None:
     with contextlib.suppress(OSError):  # nobody is left to be told
         print(words, file=sys.stderr, flush=True)
 
@@ -270,4 +275,4 @@ def _let_go_of_stdout() -> None:
 def main() -> None:
     """Entry point of the `welvo` command."""
     signal.signal(signal.SIGPIPE, signal.SIG_IGN)  # a closed pipe is an error that is told, not a silent end
-    raise SystemExit(run())
+    raise SystemExit(run_command_line())

@@ -17,18 +17,18 @@ from welvo.cli.base import (
     STANDARD,
     app,
     as_json_option,
-    fail,
+    fail_with,
     input_name,
     interface_at,
     interface_option,
     load_rig,
-    note,
+    print_note,
     read_input,
     rig_file,
     say_json,
     write_output,
 )
-from welvo.cli.devicing import listening, observe, password_option, seconds_option
+from welvo.cli.devicing import listen_on, observe_rig, password_option, seconds_option
 from welvo.patience import steady
 
 if TYPE_CHECKING:
@@ -60,15 +60,15 @@ class _Sight:
         from welvo.rig.protocol import PROTOCOLS
 
         feeds = [self._rig.feeds[f] for f in feeds_of(self._rig, universe)]
-        feed = next((f for f in feeds if PROTOCOLS[f.protocol].numbered), None)
-        return self._listener.universe(feed.protocol, feed.wire, steady()) if feed else []
+        feed = next((f for f in feeds if PROTOCOLS[f.protocol].has_universe_numbers), None)
+        return self._listener.sources_of_universe(feed.protocol, feed.wire, steady()) if feed else []
 
     def on_wire(self, universe: str) -> bytes | None:
-        from welvo.observed.wire import merged
+        from welvo.observed.wire import merge_sources
 
-        return merged(self.sources_on(universe)).levels or None
+        return merge_sources(self.sources_on(universe)).levels or None
 
-    def _page(self, device: str) -> dict[str, Any] | None:
+    def _page_of_device(self, device: str) -> dict[str, Any] | None:
         from welvo.live.links import LinkError
         from welvo.live.status import read_status
         from welvo.rig.plan import model_of
@@ -76,7 +76,7 @@ class _Sight:
         if device not in self._pages:
             self._pages[device] = None
             model, ip = model_of(self._rig, device), self._rig.devices[device].ip
-            if model and model.status_port and ip and self._listener.interface.holds(ip):
+            if model and model.status_port and ip and self._listener.interface.holds_address(ip):
                 with contextlib.suppress(LinkError):
                     self._pages[device] = read_status(ip, model.status_port)
         return self._pages[device]
@@ -84,13 +84,13 @@ class _Sight:
     def port_gives(self, device: str, label: str) -> bytes | None:
         from welvo.live.links import port_levels
 
-        page = self._page(device)
+        page = self._page_of_device(device)
         return port_levels(page, label) if page else None
 
     def port_leaves(self, device: str, label: str) -> tuple[bytes, list[dict[str, Any]]] | None:
         from welvo.live.links import port_octets
 
-        page = self._page(device)
+        page = self._page_of_device(device)
         return port_octets(page, label) if page else None
 
 
@@ -104,10 +104,10 @@ class _Sight:
 def why_(file: Path, target: str, interface: str, seconds: float, password: str, as_json: bool) -> None:
     """Say why something is dark, wrong or flickering: the first cause from the sender to the lamp. Nothing is sent but
     questions. Exit code 1 when there is a cause."""
-    from welvo.bench.questions import behind_the_facts, questions
-    from welvo.bench.seeing import chain, port_for
-    from welvo.bench.why import Look, diagnose
-    from welvo.checks.checker import check
+    from welvo.bench.questions import behind_the_facts, questions_about
+    from welvo.bench.seeing import chain_to_target, port_for
+    from welvo.bench.why import Look, diagnose_item
+    from welvo.checks.checker import check_rig
     from welvo.patch.index import Index
     from welvo.rig.base import Refused
     from welvo.rig.lookup import joined_wires
@@ -118,29 +118,29 @@ def why_(file: Path, target: str, interface: str, seconds: float, password: str,
     try:
         asked = find_target(index, target)
     except Refused as e:
-        fail(str(e))
+        fail_with(str(e))
     if not asked.key:
-        fail(f"Nothing is patched at {asked.label}; ask for a lamp or an element.")
+        fail_with(f"Nothing is patched at {asked.label}; ask for a lamp or an element.")
     where = interface_at(interface)
-    with listening(where, joined_wires(rig)) as listener:
-        observed = observe(rig, where, listener, seconds, password)
+    with listen_on(where, joined_wires(rig)) as listener:
+        observed = observe_rig(rig, where, listener, seconds, password)
         sight = _Sight(rig, listener)
         now = steady()
         port = port_for(rig, asked.universe, asked.key) if asked.universe else None
-        found = chain(index, observed, now, sight, asked, False)
+        found = chain_to_target(index, observed, now, sight, asked, False)
         look = Look(
             index=index,
             observed=observed,
             now=now,
             key=asked.key,
             chain=found,
-            report=check(rig, observed, now),
+            report=check_rig(rig, observed, now),
             wire=sight.on_wire,
             port=sight.port_gives(*port) if port else None,
             sources=tuple(sight.sources_on(asked.universe)) if asked.universe else (),
         )
-        causes = diagnose(look)
-    left = questions(index, asked.key)[0] if not causes else None
+        causes = diagnose_item(look)
+    left = questions_about(index, asked.key)[0] if not causes else None
     if as_json:
         rows = [{"stage": c.stage, "code": c.code, "what": c.sentence, "proof": c.proof, "do": c.do} for c in causes]
         said = {"target": found.target, "causes": rows, "next_question": left.words if left else None}
@@ -170,35 +170,38 @@ def record(file: Path, interface: str, universes: str, seconds: float, as_json: 
     from welvo.formats.files import RigFileError
     from welvo.live.recording import Recorder
     from welvo.rig.base import Refused
-    from welvo.rig.notation import plural, read_numbers
+    from welvo.rig.notation import read_numbers, say_count
 
     try:
         wanted = read_numbers(universes)
     except Refused as e:
-        fail(str(e))
+        fail_with(str(e))
     recorder = Recorder()
-    with listening(interface_at(interface), wanted) as listener:
-        listener.record(recorder)
-        note(f"recording on {interface} for {seconds:g} s")
+    with listen_on(interface_at(interface), wanted) as listener:
+        listener.record_into(recorder)
+        print_note(f"recording on {interface} for {seconds:g} s")
         end = time.monotonic() + seconds
         with contextlib.suppress(KeyboardInterrupt):
             while time.monotonic() < end and not recorder.full:
                 time.sleep(min(0.1, max(0.0, end - time.monotonic())))
-        listener.record(None)
-    recording = recorder.recording()
+        listener.record_into(None)
+    recording = recorder.finish_recording()
     try:
-        written = write_output(file, pcap.dumps(recording.datagrams))
+        written = write_output(file, pcap.write_capture(recording.datagrams))
     except RigFileError as e:
-        fail(str(e))
+        fail_with(str(e))
     if recorder.full:
-        note("the recording was full and ended early")
-    packets, universes_heard = len(recording.datagrams), len(recording.wires)
+        print_note("the recording was full and ended early")
+    packets, universes_heard = len(recording.datagrams), len(recording.recorded_wires)
     if as_json and file != STANDARD:
-        seconds = round(recording.seconds, 3)
+        seconds = round(recording.length_in_seconds, 3)
         answer = {"seconds": seconds, "packets": packets, "universes": universes_heard, "full": recorder.full}
         say_json({"written": written, **answer})
     else:
-        told = f"{plural(packets, 'packet')} of {recording.seconds:.1f} s, {plural(universes_heard, 'universe')}"
+        told = (
+            f"{say_count(packets, 'packet')} of {recording.length_in_seconds:.1f} s, "
+            f"{say_count(universes_heard, 'universe')}"
+        )
         click.echo(told, err=file == STANDARD)
 
 
@@ -219,7 +222,7 @@ def play(file: Path, send: bool, interface: str, at: float | None, to: str, spee
     try:
         recording = recording_of(read_input(file, MOST_OCTETS, "a capture"), input_name(file))
     except RigFileError as e:
-        fail(str(e))
+        fail_with(str(e))
     if at is not None:
         levels = recording.levels_at(at)
         if as_json:
@@ -237,24 +240,29 @@ def play(file: Path, send: bool, interface: str, at: float | None, to: str, spee
         sources.setdefault(f.wire, set()).add(f.name or f.ip)
     rows: list[dict[str, Any]] = [
         {"wire": say_wire(*w), "frames": counts[w], "sources": sorted(sources[w]), "slots": len(slots[w])}
-        for w in recording.wires
+        for w in recording.recorded_wires
     ]
-    sent = _send(recording, interface_at(interface), to, speed) if send and as_json else None
+    sent = _send_recording(recording, interface_at(interface), to, speed) if send and as_json else None
     if as_json:
-        said = {"seconds": round(recording.seconds, 3), "packets": len(recording.datagrams), "universes": rows}
+        said = {
+            "seconds": round(recording.length_in_seconds, 3),
+            "packets": len(recording.datagrams),
+            "universes": rows,
+        }
         say_json(said | {"sent": sent})
     else:
         click.echo(
-            f"{recording.seconds:.1f} s, {len(recording.datagrams)} packets, {recording.left_out} of another kind"
+            f"{recording.length_in_seconds:.1f} s, {len(recording.datagrams)} packets, {recording.left_out} of "
+            f"another kind"
         )
         for r in rows:
             click.echo(f"{r['wire']:12} {r['frames']:6} frames  {r['slots']:3} slots lit  {', '.join(r['sources'])}")
     if send and not as_json:
-        done = _send(recording, interface_at(interface), to, speed)
+        done = _send_recording(recording, interface_at(interface), to, speed)
         click.echo(f"{done['packets']} packets sent, {done['errors']} not taken by the network")
 
 
-def _send(recording: Any, where: Any, to: str, speed: float) -> dict[str, int]:
+def _send_recording(recording: Any, where: Any, to: str, speed: float) -> dict[str, int]:
     """Send the levels that receivers had, as one source of this computer's own; gives what left.
 
     A stream begins with its first levels and ends where it ended in the capture: until then it never falls back to
@@ -267,21 +275,21 @@ def _send(recording: Any, where: Any, to: str, speed: float) -> dict[str, int]:
     from welvo.rig.notation import read_ip
     from welvo.rig.protocol import PROTOCOLS
 
-    wires = recording.wires
+    wires = recording.recorded_wires
     try:
         target = read_ip(to) if to else ""
     except Refused as e:
-        fail(str(e))
+        fail_with(str(e))
     if not target and not all(PROTOCOLS[protocol].in_groups for protocol, _ in wires):
-        fail("It holds Art-Net: say with --to which device it goes to.")
+        fail_with("It holds Art-Net: say with --to which device it goes to.")
     specs = [
-        UniverseOut(f"{protocol} {wire}", protocol, wire, (target or sacn.group(wire),), row=n)
+        UniverseOut(f"{protocol} {wire}", protocol, wire, (target or sacn.group_of_universe(wire),), row=n)
         for n, (protocol, wire) in enumerate(wires)
     ]
     try:
         engine = EngineProcess(where.ip, len(wires), "Welvo play")
     except EngineError as e:
-        fail(str(e))
+        fail_with(str(e))
     # a universe that is heard later in the capture begins with its first levels: never with a blackout of its own
     levels = {f.wire: f.levels for f in reversed(recording.frames) if not f.ended}
     heard: set[Any] = set()
@@ -289,7 +297,7 @@ def _send(recording: Any, where: Any, to: str, speed: float) -> dict[str, int]:
     try:
         begun = time.monotonic()
         with contextlib.suppress(KeyboardInterrupt):
-            while (now := (time.monotonic() - begun) * speed) <= recording.seconds:
+            while (now := (time.monotonic() - begun) * speed) <= recording.length_in_seconds:
                 present = recording.levels_at(now)
                 levels |= present
                 heard |= present.keys()
@@ -316,52 +324,52 @@ def _send(recording: Any, where: Any, to: str, speed: float) -> dict[str, int]:
 @as_json_option
 def cycle(file: Path, kind: str, of: str, send: bool, interface: str, speed: float, rounds: int, as_json: bool) -> None:
     """Go through a test cycle over some lamps by the Bench's own feeds, or list its steps."""
-    from welvo.bench.cycles import Cycle, steps
-    from welvo.bench.picking import pick
+    from welvo.bench.cycles import Cycle, steps_of_cycle
+    from welvo.bench.picking import pick_items
     from welvo.patch.index import Index
     from welvo.rig.base import Refused
 
     rig = load_rig(file)
     index = Index(rig)
     try:
-        picked = pick(index, of)
+        picked = pick_items(index, of)
         keys = list(dict.fromkeys([*picked.items, *(k for k, _ in picked.pixels)]))
-        walk = Cycle(steps(index, kind, keys), speed, repeat=rounds > 1)
+        walk = Cycle(steps_of_cycle(index, kind, keys), speed, repeat=rounds > 1)
     except Refused as e:
-        fail(str(e))
+        fail_with(str(e))
     if as_json:
         say_json([{"step": s.words, "see": s.see} for s in walk.steps])
     elif not send:
         for s in walk.steps:
             click.echo(f"{s.words:28} {s.see}")
     if send:
-        _run(rig, index, walk, keys, interface_at(interface), rounds)
+        _run_cycle(rig, index, walk, keys, interface_at(interface), rounds)
 
 
-def _run(rig: Rig, index: Any, walk: Any, keys: Sequence[str], where: Any, rounds: int) -> None:
+def _run_cycle(rig: Rig, index: Any, walk: Any, keys: Sequence[str], where: Any, rounds: int) -> None:
     from welvo.bench.levels import Levels
     from welvo.live.engine import EngineError, EngineProcess
-    from welvo.live.output import rows_of, streams
+    from welvo.live.output import rows_of, streams_to_send
 
-    specs = streams(rig, where, {}, {}, index)
+    specs = streams_to_send(rig, where, {}, {}, index)
     if not specs:
-        fail("No universe of this rig has a feed from the Bench.")
+        fail_with("No universe of this rig has a feed from the Bench.")
     levels = Levels()
     rows = rows_of(rig)
     try:
         engine = EngineProcess(where.ip, len(rows), "Welvo cycle")
     except EngineError as e:
-        fail(str(e))
+        fail_with(str(e))
     try:
         with contextlib.suppress(KeyboardInterrupt):
             for n in range(rounds * len(walk.steps)):
-                levels.start_test(walk.step.hold, keys)
-                frames = levels.frames(index)
+                levels.start_test(walk.present_step.hold, keys)
+                frames = levels.frames_of_rig(index)
                 engine.write(b"".join(frames[uid].tobytes() for uid in rows))
                 if n == 0:
                     engine.set_streams(specs)
-                click.echo(f"{walk.step.words:28} {walk.step.see}")
+                click.echo(f"{walk.present_step.words:28} {walk.present_step.see}")
                 time.sleep(1 / walk.speed)
-                walk.forward()
+                walk.step_forward()
     finally:
         engine.stop()

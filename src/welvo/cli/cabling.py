@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from welvo.cli.base import FILE, app, as_json_option, fail, load_rig, rig_file, say_json
+from welvo.cli.base import FILE, app, as_json_option, fail_with, load_rig, rig_file, say_json
 
 if TYPE_CHECKING:
     from welvo.rig.document import Rig
@@ -49,7 +49,7 @@ def runs(
     """What is attached to every port: segments, slots of the stream, universes and addresses."""
     from welvo.formats.files import RigFileError
     from welvo.formats.models import shipped_pixels
-    from welvo.formats.rigfile import save
+    from welvo.formats.rigfile import save_rig_file
     from welvo.rig.base import Refused
     from welvo.runs.cable import Cables
     from welvo.runs.edits import begin_and_make
@@ -58,28 +58,28 @@ def runs(
     rig = load_rig(file)
     try:
         if attach or begin:
-            device_id = _device(rig, device)
+            device_id = _find_device(rig, device)
             first = port or next(iter(rig.devices[device_id].ports), "")
             if attach:
                 rig, _ = attach_wish(rig, device_id, first, attach, shipped_pixels())
             if begin:
                 rig, _ = begin_and_make(rig, device_id, begin, "packed" if packed else "universe")
         elif device:
-            _device(rig, device)
+            _find_device(rig, device)
         if write:
-            save(rig, write)
+            save_rig_file(rig, write)
     except (Refused, RigFileError) as e:
-        fail(str(e))
+        fail_with(str(e))
     cables = Cables(rig)
     shown = [s for (d, _), s in cables.streams.items() if not device or rig.devices[d].name.lower() == device.lower()]
     if pixels:
-        _pixels(cables, shown)
+        _write_pixels(cables, shown)
         return
     if as_json:
-        say_json([_stream(cables, s) for s in shown])
+        say_json([_facts_of_stream(cables, s) for s in shown])
         return
     for s in shown:
-        sums = _stream(cables, s)
+        sums = _facts_of_stream(cables, s)
         click.echo(
             f"{sums['box']} {s.label}: {s.leds or s.pixels} px, {s.slots} slots, universes "
             f"{', '.join(map(str, sums['universes'])) or 'none'}"
@@ -90,7 +90,7 @@ def runs(
             click.echo(f"  {one['place']:>3} {one['name']:20} {slots:20} {where}")
 
 
-def _pixels(cables: Cables, shown: list[Stream]) -> None:
+def _write_pixels(cables: Cables, shown: list[Stream]) -> None:
     """Every data pixel with all its numbers, in the order they are sent."""
     import csv
     import sys
@@ -134,7 +134,7 @@ def _pixels(cables: Cables, shown: list[Stream]) -> None:
             )
 
 
-def _device(rig: Rig, name: str) -> str:
+def _find_device(rig: Rig, name: str) -> str:
     from welvo.rig.base import Refused
 
     if not name:
@@ -152,13 +152,13 @@ def _device(rig: Rig, name: str) -> str:
     return found
 
 
-def _stream(cables: Cables, stream: Stream) -> dict[str, Any]:
+def _facts_of_stream(cables: Cables, stream: Stream) -> dict[str, Any]:
     from welvo.rig.notation import say_place
     from welvo.runs.along import part_name
 
     segments = []
     for p in stream.pieces:
-        first, last = p.place(1), p.place(p.slots)
+        first, last = p.place_of_slot(1), p.place_of_slot(p.slots)
         segments.append(
             {
                 "place": p.n + 1,

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import click
 from click.exceptions import Exit
 
-from welvo.cli.base import FILE, FOUND_WRONG, app, as_json_option, fail, input_name, load_rig, rig_file, say_json
+from welvo.cli.base import FILE, FOUND_WRONG, app, as_json_option, fail_with, input_name, load_rig, rig_file, say_json
 
 if TYPE_CHECKING:
     from welvo.checks.checker import Report
@@ -23,24 +23,24 @@ def check(files: tuple[Path, ...], as_json: bool) -> None:
     worst, answers = 0, []
     for file in files:
         try:
-            report = _report(file)
+            report = _report_of_file(file)
         except Exit as e:
             worst = max(worst, e.exit_code)
             continue
-        worst = max(worst, FOUND_WRONG if report.count("error") else 0)
+        worst = max(worst, FOUND_WRONG if report.count_findings("error") else 0)
         if as_json:
             answers.append({"file": input_name(file), **_for_programs(report)})
             continue
         if len(files) > 1:
             click.echo(f"{input_name(file)}:")
-        _print(report)
+        _print_report(report)
     if as_json:
         say_json({"files": answers} if len(files) > 1 else answers[0] if answers else {"files": []})
     raise Exit(worst)
 
 
-def _report(file: Path) -> Report:
-    from welvo.checks.checker import check as run
+def _report_of_file(file: Path) -> Report:
+    from welvo.checks.checker import check_rig as run
 
     return run(load_rig(file))
 
@@ -55,7 +55,7 @@ def _for_programs(report: Report) -> dict[str, Any]:
             "reason": f.reason,
             "facts": f.facts,
             "subject": f.subject,
-            "fixes": [{"label": x.label, "changes": [list(c) for c in x.changes]} for x in f.fixes],
+            "fixes": [{"label": x.label, "changes": [list(c) for c in x.changes]} for x in f.possible_fixes],
         }
         for f in report.findings
     ]
@@ -63,13 +63,13 @@ def _for_programs(report: Report) -> dict[str, Any]:
     return {"findings": found, "waived": waived}
 
 
-def _print(report: Report) -> None:
+def _print_report(report: Report) -> None:
     for f in report.findings:
         click.echo(f"{f.severity:7} {f.code:8} {f.where:24} {f.title}")
         click.echo(f"{'':17}{f.reason}")
-        for fix in f.fixes[:1]:
+        for fix in f.possible_fixes[:1]:
             click.echo(f"{'':17}fix: {fix.label}")
-    counts = ", ".join(f"{report.count(s)} {s}s" for s in ("error", "warning", "note"))
+    counts = ", ".join(f"{report.count_findings(s)} {s}s" for s in ("error", "warning", "note"))
     click.echo(f"{counts}, {len(report.waived)} waived")
 
 
@@ -82,14 +82,14 @@ def path_(file: Path, target: str, as_json: bool) -> None:
     from welvo.observed.values import NOTHING
     from welvo.patch.index import Index
     from welvo.rig.base import Refused
-    from welvo.survey.path import path as chain_of
+    from welvo.survey.path import path_to_target as chain_of
     from welvo.survey.target import find_target
 
     index = Index(load_rig(file))
     try:
         found = find_target(index, target)
     except Refused as e:
-        fail(str(e))
+        fail_with(str(e))
     chain = chain_of(index, NOTHING, found, 0.0)
     if as_json:
         say_json(
@@ -98,7 +98,9 @@ def path_(file: Path, target: str, as_json: bool) -> None:
                 "name": chain.name,
                 "ways": [list(w) for w in chain.ways],
                 "hops": [{"role": h.role, "value": h.value, "fact": h.fact} for h in chain.hops],
-                "joints": [{"mark": j.mark, "sends": j.sends, "takes": j.takes, "word": j.word} for j in chain.joints],
+                "joints": [
+                    {"mark": j.mark, "sends": j.sends, "takes": j.takes, "word": j.word_for_joint} for j in chain.joints
+                ],
             }
         )
         return

@@ -16,7 +16,7 @@ from welvo.cli.base import (
     app,
     as_json_option,
     check_rig_target,
-    fail,
+    fail_with,
     load_rig,
     rig_file,
     save_rig,
@@ -33,7 +33,7 @@ _OF = "A rig; FILE#NAME is a version that is kept in it, REVISION:FILE what git 
 def rig_or_version(text: str) -> Rig:
     """A rig from `FILE`, the version `NAME` inside of it from `FILE#NAME`, or what git has as `REVISION:FILE`."""
     from welvo.formats.files import RigFileError
-    from welvo.formats.versions import unpack
+    from welvo.formats.versions import unpack_version
 
     if text == "-":
         return load_rig(STANDARD)  # type: ignore[no-any-return]
@@ -46,11 +46,11 @@ def rig_or_version(text: str) -> Rig:
     found = next((v for v in rig.versions.values() if v.name.lower() == name.strip().lower()), None)
     if found is None:
         have = ", ".join(v.name for v in rig.versions.values()) or "none"
-        fail(f"{Path(path).name} has no version “{name}”. It has: {have}.")
+        fail_with(f"{Path(path).name} has no version “{name}”. It has: {have}.")
     try:
-        return unpack(found, rig)
+        return unpack_version(found, rig)
     except RigFileError as e:
-        fail(str(e))
+        fail_with(str(e))
 
 
 def _from_git(text: str) -> Rig:
@@ -58,18 +58,18 @@ def _from_git(text: str) -> Rig:
     import subprocess
 
     from welvo.formats.files import RigFileError
-    from welvo.formats.rigfile import loads
+    from welvo.formats.rigfile import rig_from_bytes
 
     try:
         done = subprocess.run(["git", "cat-file", "blob", text], capture_output=True, timeout=60, check=False)
     except OSError:
-        fail(f"There is no file “{text}”, and no git on this computer that could have it.")
+        fail_with(f"There is no file “{text}”, and no git on this computer that could have it.")
     if done.returncode:
-        fail(f"There is no file “{text}”, and git has nothing of that name here.")
+        fail_with(f"There is no file “{text}”, and git has nothing of that name here.")
     try:
-        return loads(done.stdout, text)
+        return rig_from_bytes(done.stdout, text)
     except RigFileError as e:
-        fail(str(e))
+        fail_with(str(e))
 
 
 @app.command()
@@ -79,16 +79,16 @@ def _from_git(text: str) -> Rig:
 def diff(a: str, b: str, as_json: bool) -> None:
     """Say what is different from one rig to another. Exit code 1 when something is."""
     from welvo.patch.index import Index
-    from welvo.survey.compare import compare, counted
+    from welvo.survey.compare import compare_rigs, count_differences
 
-    found = compare(Index(rig_or_version(a)), Index(rig_or_version(b)))
+    found = compare_rigs(Index(rig_or_version(a)), Index(rig_or_version(b)))
     if as_json:
         keys = ("kind", "part", "id", "who", "what", "before", "after")
         say_json([{k: getattr(d, k) for k in keys} for d in found])
     else:
         for d in found:
             click.echo(f"{d.kind:13} {d.who:24} {d.what:22} {d.before or '–'} → {d.after or '–'}")
-        click.echo(counted(found))
+        click.echo(count_differences(found))
     raise Exit(1 if found else 0)
 
 
@@ -114,7 +114,7 @@ def merge(base: str, a: str, b: str, to: Path, prefer: str, driver: bool, as_jso
     from welvo.patch.index import Index
     from welvo.rig.base import Refused
     from welvo.rig.merge import Side
-    from welvo.rig.merge import merge as merged
+    from welvo.rig.merge import merge_rigs as merged
     from welvo.survey.compare import say_meeting
 
     if not driver:
@@ -124,9 +124,9 @@ def merge(base: str, a: str, b: str, to: Path, prefer: str, driver: bool, as_jso
     try:
         found = merged(root, mine, theirs)
         if found.meetings and prefer:
-            found = merged(root, mine, theirs, {m.place: side for m in found.meetings})
+            found = merged(root, mine, theirs, {m.meeting_place: side for m in found.meetings})
     except Refused as e:
-        fail(str(e))
+        fail_with(str(e))
     indexes = Index(mine), Index(found.theirs)
     meetings: list[dict[str, Any]] = [
         dict(zip(("who", "what", "a", "b"), say_meeting(*indexes, m))) for m in found.meetings
@@ -137,7 +137,7 @@ def merge(base: str, a: str, b: str, to: Path, prefer: str, driver: bool, as_jso
         try:
             name = _save_like(found.rig, to) if driver else save_rig(found.rig, to)
         except RigFileError as e:
-            fail(str(e))
+            fail_with(str(e))
     beside = to == STANDARD
     if as_json and not beside:
         said = {"taken": len(found.taken), "meetings": meetings, "notes": list(found.notes), "written": written}
@@ -148,7 +148,7 @@ def merge(base: str, a: str, b: str, to: Path, prefer: str, driver: bool, as_jso
         for words in found.notes:
             click.echo(words, err=beside)
         click.echo(f"{len(found.taken)} changes of b taken, {len(meetings)} places both changed", err=beside)
-        decide = f"nothing written: decide with {_settle(driver)}--prefer a or --prefer b"
+        decide = f"nothing written: decide with {_say_how_to_settle(driver)}--prefer a or --prefer b"
         click.echo(f"written to {name}" if written else decide, err=beside)
     raise Exit(0 if written else 1)
 
@@ -172,7 +172,7 @@ def _save_like(rig: Rig, path: Path) -> str:
     return path.name
 
 
-def _settle(driver: bool) -> str:
+def _say_how_to_settle(driver: bool) -> str:
     """What to type after git has stopped at a clash."""
     return "“welvo merge :1:FILE :2:FILE :3:FILE --to FILE” and " if driver else ""
 
@@ -185,17 +185,17 @@ def _settle(driver: bool) -> str:
 def version_(file: Path, name: str, note: str, as_json: bool) -> None:
     """List the versions that are kept in a rig, or name its present state as one."""
     from welvo.formats.files import RigFileError
-    from welvo.formats.rigfile import save
-    from welvo.formats.versions import in_time, name_version, next_name
+    from welvo.formats.rigfile import save_rig_file
+    from welvo.formats.versions import in_time, name_version, next_version_name
     from welvo.rig.base import Refused
 
     rig: Rig = load_rig(file)
     if name:
         try:
-            rig, _ = name_version(rig, next_name(rig) if name == "next" else name, "", note, time.time())
-            save(rig, file)
+            rig, _ = name_version(rig, next_version_name(rig) if name == "next" else name, "", note, time.time())
+            save_rig_file(rig, file)
         except (Refused, RigFileError) as e:
-            fail(str(e))
+            fail_with(str(e))
     rows = [(v.name, time.strftime("%Y-%m-%d %H:%M", time.localtime(v.at)), v.who, v.note)
             for k in in_time(rig) if (v := rig.versions[k])]  # fmt: skip
     if as_json:

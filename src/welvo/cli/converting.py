@@ -14,10 +14,10 @@ from welvo.cli.base import (
     app,
     as_json_option,
     check_rig_target,
-    fail,
+    fail_with,
     load_rig,
-    note,
     on_disk,
+    print_note,
     rig_file,
     save_rig,
     say_json,
@@ -40,7 +40,7 @@ def convert(file: Path, target: Path, as_json: bool) -> None:
     try:
         written = save_rig(rig, target)
     except RigFileError as e:
-        fail(str(e))
+        fail_with(str(e))
     if as_json and target != STANDARD:
         say_json({"written": written, "fixtures": len(rig.fixtures), "universes": len(rig.universes)})
 
@@ -66,27 +66,27 @@ def _kind_of_profile(data: bytes) -> str:
 @as_json_option
 def profile_(source: Path, to: Path | None, mode: str, as_json: bool) -> None:
     """Read one fixture profile, say what is doubtful about it, and write it in another format."""
-    from welvo.checks.checker import check as run
+    from welvo.checks.checker import check_rig as run
     from welvo.formats.channel_csv import write_csv
     from welvo.formats.files import RigFileError
     from welvo.formats.gdtf_write import dumps_gdtf
     from welvo.formats.library import open_any, profile_json
     from welvo.rig.base import Refused
     from welvo.rig.document import Rig
-    from welvo.rig.edits import add_profile, packed
+    from welvo.rig.edits import add_profile, pack_profile
 
     try:
         with on_disk(source, _kind_of_profile) as there:
             found, doubts = open_any(there)
         rig, change = add_profile(Rig(), found)
-        found = packed(rig, rig.profiles[change.made[0]])
+        found = pack_profile(rig, rig.profiles[change.made[0]])
         findings = run(rig).findings
         if to:
             picked = next(
                 (m for m in found.modes.values() if m.name == mode), None if mode else next(iter(found.modes.values()))
             )
             if picked is None:
-                fail(
+                fail_with(
                     f"{found.name} has no mode “{mode}”. It has: "
                     + ", ".join(m.name for m in found.modes.values())
                     + "."
@@ -99,19 +99,19 @@ def profile_(source: Path, to: Path | None, mode: str, as_json: bool) -> None:
             elif to.suffix == ".csv":
                 data = write_csv(picked).encode()
             else:
-                fail(f"{to.name}: the name must end in .gdtf, .json or .csv.")
+                fail_with(f"{to.name}: the name must end in .gdtf, .json or .csv.")
             write_output(to, data, keep=True)
             if to != STANDARD:
                 open_any(to)  # what is written can be read
     except (Refused, RigFileError) as e:
-        fail(str(e))
+        fail_with(str(e))
     modes: list[dict[str, Any]] = [
-        {"name": m.name, "slots": [b.slots for b in m.breaks], "channels": len(m.channels), "pixels": m.pixels}
+        {"name": m.name, "slots": [b.slots for b in m.breaks], "channels": len(m.channels), "pixels": m.count_pixels}
         for m in found.modes.values()
     ]
     if to == STANDARD:
         for d in doubts:
-            note(f"doubt: {d}")
+            print_note(f"doubt: {d}")
     elif as_json:
         said = [{"code": f.code, "severity": f.severity, "title": f.title} for f in findings]
         say_json({"name": found.name, "maker": found.maker, "modes": modes, "doubts": doubts, "findings": said})

@@ -22,8 +22,8 @@ import click
 from click.shell_completion import get_completion_class
 
 from welvo import APP_ID
-from welvo.cli.base import FOLDER, app, as_json_option, fail, say_json
-from welvo.formats.handbook import handbook
+from welvo.cli.base import FOLDER, app, as_json_option, fail_with, say_json
+from welvo.formats.handbook import handbook_folder
 
 LIST = "share/welvo/installed.json"
 PLACES = {
@@ -57,7 +57,7 @@ def man_page() -> str:
     lines = [
         f'.TH WELVO 1 "" "Welvo {__version__}"', ".SH NAME", "welvo \\- plan, patch, set and prove a lighting rig",
         ".SH SYNOPSIS", ".B welvo", "[open] [FILE.welvo]", ".br", ".B welvo", ".I COMMAND", "[OPTIONS] ARGUMENTS",
-        ".SH DESCRIPTION", _roff(_flat(app.help or "")),
+        ".SH DESCRIPTION", _roff_words(_plain_words(app.help or "")),
         "Every command reads the same rig files as the window. With \\-\\-json, where it is listed below, a command "
         "says its answer for programs; docs/json.md promises its shape.",
         ".SH COMMANDS",
@@ -67,12 +67,19 @@ def man_page() -> str:
         if command.hidden:
             continue
         arguments = " ".join(p.human_readable_name for p in command.params if isinstance(p, click.Argument))
-        lines += [f'.SS "welvo {_roff(name)} {_roff(arguments)}"', _roff(_flat(command.help or ""))]
+        lines += [
+            f'.SS "welvo {_roff_words(name)} {_roff_words(arguments)}"',
+            _roff_words(_plain_words(command.help or "")),
+        ]
         for p in command.params:
             if isinstance(p, click.Argument):
-                lines += [".TP", f"\\fI{_roff(p.human_readable_name)}\\fR", _roff(_flat(p.help or ""))]
+                lines += [
+                    ".TP",
+                    f"\\fI{_roff_words(p.human_readable_name)}\\fR",
+                    _roff_words(_plain_words(p.help or "")),
+                ]
             elif isinstance(p, click.Option) and not p.hidden:
-                lines += [".TP", f"\\fB{_roff(', '.join(p.opts))}\\fR", _roff(_flat(p.help or ""))]
+                lines += [".TP", f"\\fB{_roff_words(', '.join(p.opts))}\\fR", _roff_words(_plain_words(p.help or ""))]
     lines += [
         ".SH EXIT STATUS",
         "0 when all is well, 1 when something was found to be wrong, 2 when it could not be done, also when standard "
@@ -83,16 +90,16 @@ def man_page() -> str:
     return "\n".join(lines) + "\n"
 
 
-def _flat(words: str) -> str:
+def _plain_words(words: str) -> str:
     return " ".join(words.split())
 
 
-def _roff(words: str) -> str:
+def _roff_words(words: str) -> str:
     made = words.replace("\\", "\\e").replace("-", "\\-")
     return "\n".join(f"\\&{line}" if line.startswith((".", "'")) else line for line in made.splitlines())
 
 
-def completion(shell: str) -> str:
+def completion_script(shell: str) -> str:
     """The completion script of a shell."""
     made = get_completion_class(shell)
     assert made is not None  # bash, zsh and fish are click's own
@@ -115,9 +122,9 @@ PICTURES = (("patch.png", "Patch: tapes, lens, list, panel and path"), ("runs.pn
             ("devices.png", "Devices: plan beside reported"), ("bench.png", "Bench: why it is dark"))  # fmt: skip
 
 
-def screenshots() -> str:
+def appstream_pictures() -> str:
     """The pictures for the AppStream component, from the handbook that came with the program."""
-    folder = handbook()
+    folder = handbook_folder()
     found = [(folder / "screenshots" / name, words) for name, words in PICTURES] if folder else []
     made = ""
     for n, (picture, words) in enumerate((p, w) for p, w in found if p.is_file()):
@@ -135,17 +142,17 @@ def what_is_installed(program: Path) -> dict[str, str]:
     for name, place in PLACES.items():
         words = (files("welvo") / "data" / "desktop" / name).read_text("utf-8")
         words = words.replace("@EXEC@", exec_word(str(program))).replace("@TRYEXEC@", string_value(str(program)))
-        words = words.replace("@SCREENSHOTS@", screenshots()).replace("@DATE@", __date__)
+        words = words.replace("@SCREENSHOTS@", appstream_pictures()).replace("@DATE@", __date__)
         made[place] = words.replace("@VERSION@", __version__)
-    return made | {MAN: man_page()} | {place: completion(shell) for shell, place in SHELLS.items()}
+    return made | {MAN: man_page()} | {place: completion_script(shell) for shell, place in SHELLS.items()}
 
 
 # ---- putting it there and taking it out
 
 
-def install(prefix: Path, program: Path) -> list[Path]:
+def install_below(prefix: Path, program: Path) -> list[Path]:
     """Put everything below a prefix; gives what was written. Raises OSError."""
-    written, made = [], set(_listed(prefix)[1])
+    written, made = [], set(_listed_files(prefix)[1])
     for place, words in what_is_installed(program).items():
         target = prefix / place
         made |= set(make_folders(prefix, target.parent))
@@ -154,7 +161,7 @@ def install(prefix: Path, program: Path) -> list[Path]:
     made |= set(make_folders(prefix, (prefix / LIST).parent))
     listed = {"files": sorted(str(w.relative_to(prefix)) for w in written), "folders": sorted(made)}
     (prefix / LIST).write_text(json.dumps(listed, indent=1), "utf-8")
-    _refresh(prefix)
+    _refresh_desktop(prefix)
     return written
 
 
@@ -169,24 +176,24 @@ def make_folders(prefix: Path, folder: Path) -> list[str]:
     return [str(m.relative_to(prefix)) for m in missing]
 
 
-def uninstall(prefix: Path) -> int:
+def uninstall_from(prefix: Path) -> int:
     """Take out what was put below a prefix, and the folders that were made for it and are empty then; gives how many
     files."""
-    places, folders = _listed(prefix)
+    places, folders = _listed_files(prefix)
     gone = 0
     for place in [*places, LIST]:
         target = prefix / place
-        if _below(place) and (target.is_file() or target.is_symlink()):
+        if _is_below(place) and (target.is_file() or target.is_symlink()):
             target.unlink()
             gone += place != LIST
-    _refresh(prefix)
+    _refresh_desktop(prefix)
     for cache in ("share/applications/mimeinfo.cache", "share/icons/hicolor/icon-theme.cache"):
         if str(Path(cache).parent) in folders:  # made by the desktop's tools in a folder that only we needed
             (prefix / cache).unlink(missing_ok=True)
     if "share/mime/packages" in folders and not any((prefix / "share/mime/packages").glob("*.xml")):
         _remove_mime_index(prefix / "share/mime")
     for folder in sorted(folders, key=len, reverse=True):
-        if _below(folder):
+        if _is_below(folder):
             with contextlib.suppress(OSError):  # somebody else's files are in it
                 (prefix / folder).rmdir()
     return gone
@@ -207,11 +214,11 @@ def _remove_mime_index(folder: Path) -> None:
         (folder / "application").rmdir()
 
 
-def _below(place: str) -> bool:
+def _is_below(place: str) -> bool:
     return not Path(place).is_absolute() and ".." not in Path(place).parts
 
 
-def _listed(prefix: Path) -> tuple[list[str], list[str]]:
+def _listed_files(prefix: Path) -> tuple[list[str], list[str]]:
     """The files and folders that were put below a prefix; where no list can be read, the files there always are."""
     try:
         said = json.loads((prefix / LIST).read_text("utf-8"))
@@ -222,7 +229,7 @@ def _listed(prefix: Path) -> tuple[list[str], list[str]]:
         return list(what_is_installed(Path("welvo"))), []
 
 
-def _refresh(prefix: Path) -> None:
+def _refresh_desktop(prefix: Path) -> None:
     """Tell the desktop; where it has no such tool it looks by itself."""
     for tool, folder in REFRESH:
         found = shutil.which(tool)
@@ -244,18 +251,18 @@ def desktop_(act: str, prefix: Path, as_json: bool) -> None:
     """Put Welvo among the programs of this user's desktop, with its file type, man page and completions, or take it
     out; print the man page or a completion script."""
     if act == "man" or act in SHELLS:
-        click.echo(man_page() if act == "man" else completion(act), nl=False)
+        click.echo(man_page() if act == "man" else completion_script(act), nl=False)
         return
     where = Path(os.path.abspath(prefix.expanduser()))
     try:
         if act == "install":
             program = shutil.which(sys.argv[0]) or shutil.which("welvo") or "welvo"
             beside = where / "bin" / "welvo"
-            count = len(install(where, beside if beside.exists() else Path(program).absolute()))
+            count = len(install_below(where, beside if beside.exists() else Path(program).absolute()))
         else:
-            count = uninstall(where)
+            count = uninstall_from(where)
     except OSError as e:
-        fail(f"{e.filename or where} cannot be written: {e.strerror}.")
+        fail_with(f"{e.filename or where} cannot be written: {e.strerror}.")
     if as_json:
         say_json({"act": act, "files": count})
     else:

@@ -15,11 +15,11 @@ from welvo.cli.base import (
     FILE,
     app,
     as_json_option,
-    fail,
+    fail_with,
     interface_at,
     interface_option,
     load_rig,
-    note,
+    print_note,
     rig_file,
     say_json,
 )
@@ -41,42 +41,44 @@ password_option = click.option(
 
 
 @contextlib.contextmanager
-def listening(where: Interface, universes: Iterable[int] = ()) -> Iterator[Listener]:
+def listen_on(where: Interface, universes: Iterable[int] = ()) -> Iterator[Listener]:
     """A listener on an interface, for as long as it is needed; what is in its way is said."""
     from welvo.live.listener import Listener
 
     listener = Listener(where, universes)
-    for problem in listener.problems:
-        note(problem)
-    listener.start()
+    for problem in listener.find_problems:
+        print_note(problem)
+    listener.start_listening()
     try:
         yield listener
     finally:
         listener.close()
 
 
-def observe(rig: Rig, where: Interface, listener: Listener, seconds: float, password: str = "") -> Observed:
+def observe_rig(rig: Rig, where: Interface, listener: Listener, seconds: float, password: str = "") -> Observed:
     """What answers within some seconds, and what those that can be asked say of their settings."""
     import asyncio
 
     from welvo.observed.values import Observed
 
     end = time.monotonic() + seconds
-    said = asyncio.run(_ask(rig, where, password))
+    said = asyncio.run(_ask_settings(rig, where, password))
     time.sleep(max(0.0, end - time.monotonic()))
     now = steady()
-    return Observed(heard=listener.heard(), sources=tuple(listener.sources(now)), said=said, listening=True)
+    return Observed(
+        heard=listener.heard_devices(), sources=tuple(listener.heard_sources(now)), said=said, listening=True
+    )
 
 
-async def _ask(rig: Rig, where: Interface, password: str) -> dict[str, Said]:
+async def _ask_settings(rig: Rig, where: Interface, password: str) -> dict[str, Said]:
     import asyncio
 
-    from welvo.live.device_link import HttpLink, session
+    from welvo.live.device_link import HttpLink, open_session
     from welvo.live.links import LinkError
     from welvo.rig.plan import link_of, model_of
 
     found: dict[str, Said] = {}
-    async with session(where.ip) as opened:
+    async with open_session(where.ip) as opened:
 
         async def one(ip: str, port: int) -> None:
             with contextlib.suppress(LinkError):
@@ -85,23 +87,25 @@ async def _ask(rig: Rig, where: Interface, password: str) -> dict[str, Said]:
         asked = []
         for device_id, d in rig.devices.items():
             model = model_of(rig, device_id)
-            if model and model.status_port and d.ip and where.holds(d.ip):
+            if model and model.status_port and d.ip and where.holds_address(d.ip):
                 if any(link_of(model, s) == "http" for s in model.settings):
                     asked.append(one(d.ip, model.status_port))
         await asyncio.gather(*asked)
     return found
 
 
-def _device(rig: Rig, name: str) -> str:
+def _find_device(rig: Rig, name: str) -> str:
     from welvo.rig.plan import device_at
 
     found = next((k for k, d in rig.devices.items() if d.name.lower() == name.lower()), "") or device_at(rig, name)
     if not found:
-        fail(f"The rig has no device “{name}”. It has {', '.join(d.name for d in rig.devices.values()) or 'none'}.")
+        fail_with(
+            f"The rig has no device “{name}”. It has {', '.join(d.name for d in rig.devices.values()) or 'none'}."
+        )
     return found
 
 
-def _plain(value: object) -> str:
+def _plain_value(value: object) -> str:
     return "—" if value is None else str(value)
 
 
@@ -114,18 +118,18 @@ def _plain(value: object) -> str:
 @as_json_option
 def devices(file: Path, interface: str, seconds: float, differing: bool, password: str, as_json: bool) -> None:
     """Planned devices beside what answers: found, silent, what differs, what waits. Exit code 1 when anything does."""
-    from welvo.matching.planned import compared
+    from welvo.matching.planned import compare_device
     from welvo.patch.index import Index
     from welvo.rig.plan import device_at, say_key, say_setting
 
     rig, where = load_rig(file), interface_at(interface)
-    with listening(where) as listener:
-        observed = observe(rig, where, listener, seconds, password)
+    with listen_on(where) as listener:
+        observed = observe_rig(rig, where, listener, seconds, password)
     index, now = Index(rig), steady()
     rows: list[dict[str, Any]] = []
     for device_id, d in rig.devices.items():
         heard, said = observed.heard.get(d.ip), observed.said.get(d.ip)
-        lines = compared(index, observed, device_id, now)
+        lines = compare_device(index, observed, device_id, now)
         rows.append(
             {
                 "name": d.name,
@@ -156,7 +160,7 @@ def devices(file: Path, interface: str, seconds: float, differing: bool, passwor
             words += f", {len(r['differs'])} differ"
         click.echo(f"{r['name']:18} {r['ip'] or '–':15} {r['state']:10} {words}")
         for x in r["differs"]:
-            spec = model.spec(x["setting"].rpartition(".")[2]) if model else None
+            spec = model.spec_of_setting(x["setting"].rpartition(".")[2]) if model else None
             plan, has = say_setting(spec, x["plan"]), say_setting(spec, x["reported"])
             click.echo(f"    {say_key(model, x['setting'])}: plan {plan}, device {has}")
         for key, needs in r["waits"].items():
@@ -192,30 +196,30 @@ def push(
     """Send planned values to a device, and say what became of each. Exit code 1 when one was not taken."""
     import asyncio
 
-    from welvo.live.device_link import HttpLink, Push, session
+    from welvo.live.device_link import HttpLink, Push, open_session
     from welvo.live.links import ArtNetLink
-    from welvo.matching.planned import compared, full_plan
+    from welvo.matching.planned import compare_device, full_plan
     from welvo.patch.index import Index
     from welvo.rig.base import Refused
     from welvo.rig.plan import link_of, model_of, say_key, spec_of
 
     rig, where = load_rig(file), interface_at(interface)
-    device_id = _device(rig, device)
+    device_id = _find_device(rig, device)
     d, model = rig.devices[device_id], model_of(rig, device_id)
     wanted_acts = [a.strip() for a in acts.split(",") if a.strip() and a.strip() != "none"]
     if any(a not in ("save", "apply", "restart") for a in wanted_acts):
-        fail(f"--acts are save, apply and restart, or none; “{acts}” is something else.")
+        fail_with(f"--acts are save, apply and restart, or none; “{acts}” is something else.")
     if model is None or not d.ip:
-        fail(f"{d.name} has no {'model' if model is None else 'address'}, so nothing can be sent to it.")
+        fail_with(f"{d.name} has no {'model' if model is None else 'address'}, so nothing can be sent to it.")
     index = Index(rig)
     plan = full_plan(index, device_id)
     unknown = [k for k in settings or [] if k not in plan]
     if unknown:
-        fail(f"Nothing is planned for “{unknown[0]}” of {d.name}.")
+        fail_with(f"Nothing is planned for “{unknown[0]}” of {d.name}.")
     results: dict[str, dict[str, Any]] = {}
-    with listening(where) as listener:
-        observed = observe(rig, where, listener, seconds, password)
-        lines = compared(index, observed, device_id, steady())
+    with listen_on(where) as listener:
+        observed = observe_rig(rig, where, listener, seconds, password)
+        lines = compare_device(index, observed, device_id, steady())
         keys = settings or [x.key for x in lines if x.mark == "differs" and x.spec.writable]
         web = {k: plan[k] for k in keys if (s := spec_of(model, k)) and link_of(model, s) == "http"}
         rest = {k: plan[k] for k in keys if k not in web}
@@ -223,26 +227,26 @@ def push(
             made = Push(web, tuple(wanted_acts), model.restart_takes)  # type: ignore[arg-type]
 
             async def work() -> None:
-                async with session(where.ip) as opened:
-                    await made.run(HttpLink(opened, d.ip, model.status_port, password))
+                async with open_session(where.ip) as opened:
+                    await made.run_push(HttpLink(opened, d.ip, model.status_port, password))
 
             asyncio.run(work())
             for k, r in made.results.items():
                 results[k] = {"value": r.value, "outcome": r.outcome, "why": r.why, "needs": list(r.needs)}
         if rest:
             try:
-                ArtNetLink(listener).push(model, listener.heard().get(d.ip), d.ip, rest)
+                ArtNetLink(listener).push_settings(model, listener.heard_devices().get(d.ip), d.ip, rest)
             except Refused as e:
                 results |= {k: {"value": v, "outcome": "not sent", "why": str(e), "needs": []} for k, v in rest.items()}
             else:
                 time.sleep(0.5)
-                listener.poll()
+                listener.poll_everybody()
                 time.sleep(1.0)
-                after = compared(index, observe(rig, where, listener, 0.2, password), device_id, steady())
+                after = compare_device(index, observe_rig(rig, where, listener, 0.2, password), device_id, steady())
                 marks = {x.key: x for x in after}
                 for k, v in rest.items():
                     same = k in marks and marks[k].reported == v
-                    why = "" if same else f"it reads back {_plain(marks[k].reported if k in marks else None)}"
+                    why = "" if same else f"it reads back {_plain_value(marks[k].reported if k in marks else None)}"
                     results[k] = {"value": v, "outcome": "taken" if same else "otherwise", "why": why, "needs": []}
     bad = [k for k, r in results.items() if r["outcome"] not in ("taken", "waits")]
     if as_json:
@@ -252,7 +256,7 @@ def push(
     else:
         for k, row in results.items():
             more = f": {row['why']}" if row["why"] else f" for {', '.join(row['needs'])}" if row["needs"] else ""
-            click.echo(f"{say_key(model, k)} {_plain(row['value'])} · {row['outcome']}{more}")
+            click.echo(f"{say_key(model, k)} {_plain_value(row['value'])} · {row['outcome']}{more}")
     raise Exit(1 if bad else 0)
 
 
@@ -272,31 +276,31 @@ def snapshot(
     import asyncio
 
     from welvo.formats.files import RigFileError
-    from welvo.formats.rigfile import save
+    from welvo.formats.rigfile import save_rig_file
     from welvo.rig.base import Refused
-    from welvo.settings.snapshots import differences, take
+    from welvo.settings.snapshots import differences_of_snapshots, take_snapshot
 
     rig, where = load_rig(file), interface_at(interface)
-    device_id = _device(rig, device)
+    device_id = _find_device(rig, device)
     d = rig.devices[device_id]
-    said = asyncio.run(_ask(rig, where, password)).get(d.ip)
+    said = asyncio.run(_ask_settings(rig, where, password)).get(d.ip)
     if compare:
         if said is None or not d.snapshots:
-            fail(f"{d.name} {'does not say its settings' if said is None else 'has no snapshot yet'}.")
-        found = differences(d.snapshots[-1].values, said.active)
+            fail_with(f"{d.name} {'does not say its settings' if said is None else 'has no snapshot yet'}.")
+        found = differences_of_snapshots(d.snapshots[-1].values, said.active)
         if as_json:
             rows = [{"setting": k, "snapshot": a, "now": b} for k, a, b in found]
             say_json({"device": d.name, "differences": rows})
         else:
             for k, a, b in found:
-                click.echo(f"{k}: was {_plain(a)}, is {_plain(b)}")
+                click.echo(f"{k}: was {_plain_value(a)}, is {_plain_value(b)}")
             click.echo(f"{len(found)} of {len(said.active)} settings differ")
         raise Exit(1 if found else 0)
     try:
-        kept, _ = take(rig, device_id, said, time.time(), why)
-        save(kept, write or file)
+        kept, _ = take_snapshot(rig, device_id, said, time.time(), why)
+        save_rig_file(kept, write or file)
     except (Refused, RigFileError) as e:
-        fail(str(e))
+        fail_with(str(e))
     count = len(kept.devices[device_id].snapshots[-1].values)
     if as_json:
         say_json({"device": d.name, "settings": count, "why": why})
@@ -315,7 +319,7 @@ def bring_up_(address: str, rig: Path | None, model: str, interface: str, passwo
     """Find out why a device does not answer, test by test. Exit code 1 when there is a cause."""
     import asyncio
 
-    from welvo.formats.models import shipped
+    from welvo.formats.models import shipped_models
     from welvo.live.bring_up import RealProbes, Wanted, bring_up
     from welvo.rig.base import Refused
     from welvo.rig.notation import read_ip
@@ -325,19 +329,19 @@ def bring_up_(address: str, rig: Path | None, model: str, interface: str, passwo
     try:
         ip = read_ip(address)
     except Refused as e:
-        fail(str(e))
+        fail_with(str(e))
     planned = load_rig(rig) if rig else None
     device_id = device_at(planned, ip) if planned else ""
     device = planned.devices[device_id] if planned and device_id else None
-    known = planned.device_models.get(device.model) if planned and device else shipped().get(model)
+    known = planned.device_models.get(device.model) if planned and device else shipped_models().get(model)
     if model and known is None:
-        fail(f"There is no shipped model “{model}”. There are {', '.join(shipped())}.")
+        fail_with(f"There is no shipped model “{model}”. There are {', '.join(shipped_models())}.")
     mac = str(device.settings.get("mac", "")) if device else ""
     others = [d.ip for d in planned.devices.values() if d.ip] if planned else []
-    with listening(where) as listener:
-        probes = RealProbes(where, listener.heard, listener.poll_one, lambda: listener.taken)
+    with listen_on(where) as listener:
+        probes = RealProbes(where, listener.heard_devices, listener.poll_one, lambda: listener.taken)
         search = asyncio.run(bring_up(Wanted(ip, known, mac, password), probes, others))
-    cause = search.cause
+    cause = search.likeliest_cause
     if as_json:
         rows = [
             {"code": v.code, "test": v.test, "passed": v.passed, "proof": v.proof, "put_right": v.put_right}

@@ -33,7 +33,7 @@ def why_no_window() -> str:
     chosen = os.environ.get("QT_QPA_PLATFORM", "")
     if chosen and not chosen.startswith(("xcb", "wayland")):
         return ""  # an offscreen window needs nothing more
-    reasons = {name: _why_not_on(name, qt) for name in _platforms(chosen)}
+    reasons = {name: _why_not_on(name, qt) for name in _platforms_to_try(chosen)}
     if not reasons:
         return NO_DISPLAY
     usable = [name for name, why in reasons.items() if not why]
@@ -42,7 +42,7 @@ def why_no_window() -> str:
     return "" if usable else next(iter(reasons.values()))
 
 
-def _platforms(chosen: str) -> list[str]:
+def _platforms_to_try(chosen: str) -> list[str]:
     there = [n for n, v in (("wayland", "WAYLAND_DISPLAY"), ("xcb", "DISPLAY")) if os.environ.get(v)]
     return [n for n in there if not chosen or chosen.split(":")[0].split("-")[0] in n]
 
@@ -100,12 +100,12 @@ def missing_library(words: str) -> str:
     m = re.match(r"(?:.*/)?(lib[^/:]*\.so[^/:]*):", words)
     if not m:
         return f"Qt cannot be loaded here: {words}."
-    package = packages().get(m[1])
+    package = needed_packages().get(m[1])
     put_right = f"On Debian and Ubuntu: apt install {package}." if package else "Install the package that has it."
     return f"The window needs {m[1]}, which is missing or damaged on this computer. {put_right}"
 
 
-def packages() -> dict[str, str]:
+def needed_packages() -> dict[str, str]:
     """Debian's package of each library that the window needs."""
     lines = (files("welvo") / "data" / "libraries.txt").read_text("utf-8").splitlines()
     return {line.split()[0]: line.split()[1] for line in lines if line and not line.startswith("#")}

@@ -14,18 +14,18 @@ from welvo.cli.base import (
     app,
     as_json_option,
     check_rig_target,
-    completing,
-    fail,
+    complete_words,
+    fail_with,
     input_name,
     load_rig,
-    note,
+    print_note,
     read_input,
     rig_file,
     save_rig,
     say_json,
     write_output,
 )
-from welvo.cli.papers import material
+from welvo.cli.papers import make_material
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -64,11 +64,11 @@ def import_(
             scene = take_scene(Index(rig), loads_mvr(data, input_name(source)))
             made, rows, doubts = scene.rig, scene.rows, scene.doubts
         else:
-            made, rows, doubts = _table(rig, data, input_name(source), columns, types)
+            made, rows, doubts = _take_table(rig, data, input_name(source), columns, types)
         if to is not None:
             written = save_rig(made, to)
     except (Refused, RigFileError) as e:
-        fail(str(e))
+        fail_with(str(e))
     if as_json and to != STANDARD:
         keys = ("n", "state", "who", "before", "after", "why", "meets")
         said = {"rows": [{k: getattr(r, k) for k in keys} for r in rows], "doubts": list(doubts)}
@@ -80,7 +80,7 @@ def import_(
                 f"{r.n:>5} {r.state:8} {r.who:>6}  {r.why or f'{r.before} → {r.after}'}{meets}", err=to == STANDARD
             )
         for d in doubts:
-            note(d)
+            print_note(d)
         count = {s: sum(r.state == s for r in rows) for s in ("new", "changed", "same", "refused")}
         click.echo(
             ", ".join(f"{n} {s}" for s, n in count.items()) + (f"; written to {written}" if written else ""),
@@ -89,19 +89,19 @@ def import_(
     raise Exit(1 if any(r.state == "refused" for r in rows) else 0)
 
 
-def _table(
+def _take_table(
     rig: Rig, data: bytes, name: str, said: Sequence[str], types: Sequence[str]
 ) -> tuple[Rig, tuple[Row, ...], list[str]]:
     from welvo.formats.workbooks import grid_of
     from welvo.patch.index import Index
     from welvo.patch.table import read_mode
     from welvo.rig.base import Refused
-    from welvo.survey.spreadsheet import DRAFT, Mapping, guess, readable, understand
+    from welvo.survey.spreadsheet import DRAFT, Mapping, guess_mapping, readable_columns, understand_table
 
     grid = grid_of(data, name)
     heads = grid.rows[0]
-    found = list(guess(rig, heads))
-    known = {w.lower(): k for k, w in readable(rig)} | {k.lower(): k for k, _ in readable(rig)}
+    found = list(guess_mapping(rig, heads))
+    known = {w.lower(): k for k, w in readable_columns(rig)} | {k.lower(): k for k, _ in readable_columns(rig)}
     for pair in said:
         head, sign, what = pair.partition("=")
         at = next((n for n, h in enumerate(heads) if h.lower() == head.strip().lower()), -1)
@@ -116,13 +116,13 @@ def _table(
         if not sign:
             raise Refused(f"“{pair}” says no mode. Write THEIRS=Profile · mode.")
         kinds[name.strip()] = DRAFT if mode.strip().lower() == DRAFT else "\t".join(read_mode(rig, mode))
-    done = understand(Index(rig), grid.rows, Mapping(tuple(found), kinds), grid.loose)
+    done = understand_table(Index(rig), grid.rows, Mapping(tuple(found), kinds), grid.loose)
     doubts = [f"not read: {', '.join(done.unread)}"] if done.unread else []
     doubts += [f"no profile for “{name}” ({count} rows): say --type “{name}=…”" for name, count in done.unknown]
     return done.rig, done.rows, doubts
 
 
-def _lists() -> list[tuple[str, str]]:
+def _offered_lists() -> list[tuple[str, str]]:
     from welvo.sheets.lists import LISTS
 
     return [(key, words) for key, (words, _) in LISTS.items()]
@@ -140,7 +140,7 @@ def _lists() -> list[tuple[str, str]]:
     "--list",
     "which",
     default="patch",
-    shell_complete=completing(_lists),
+    shell_complete=complete_words(_offered_lists),
     help="Which list; “list” shows them.",
 )
 @click.option("--since", default="", help="For the list of changes: the version they are counted from.")
@@ -156,26 +156,26 @@ def export_(file: Path, to: Path, which: str, since: str, as_json: bool) -> None
     rig: Rig = load_rig(file)
     if which == "list":
         if as_json:
-            say_json({"lists": [{"key": key, "title": words} for key, words in _lists()]})
+            say_json({"lists": [{"key": key, "title": words} for key, words in _offered_lists()]})
             return
-        for key, words in _lists():
+        for key, words in _offered_lists():
             click.echo(f"{key:10} {words}")
         return
     if which not in LISTS:
-        fail(f"There is no list “{which}”; there are {', '.join(LISTS)}.")
-    m = material(rig, since)
+        fail_with(f"There is no list “{which}”; there are {', '.join(LISTS)}.")
+    m = make_material(rig, since)
     try:
         if to.suffix.lower() == ".mvr":
             data, doubts = dumps_mvr(m.index)
             for d in doubts:
-                note(d)
+                print_note(d)
             count, what = len(rig.fixtures), "fixtures"
         else:
             data, count = list_bytes(m, which, ".csv" if to == STANDARD else to.suffix)
             what = "rows"
         written = write_output(to, data, keep=True)
     except (Refused, RigFileError) as e:
-        fail(str(e))
+        fail_with(str(e))
     if as_json and to != STANDARD:
         say_json({"written": written, "count": count, "of": what})
     else:

@@ -9,8 +9,18 @@ from typing import TYPE_CHECKING, Any
 import click
 from click.exceptions import Exit
 
-from welvo.cli.base import FILE, app, as_json_option, fail, interface_at, interface_option, load_rig, rig_file, say_json
-from welvo.cli.devicing import listening
+from welvo.cli.base import (
+    FILE,
+    app,
+    as_json_option,
+    fail_with,
+    interface_at,
+    interface_option,
+    load_rig,
+    rig_file,
+    say_json,
+)
+from welvo.cli.devicing import listen_on
 
 if TYPE_CHECKING:
     from welvo.live.lamp_push import LampPush
@@ -54,123 +64,124 @@ def lamps(
     import asyncio
 
     from welvo.formats.files import RigFileError
-    from welvo.formats.rigfile import save
-    from welvo.matching.lamps import LINES, bind_all, pairs, port_lamps, take_addresses, wishes
+    from welvo.formats.rigfile import save_rig_file
+    from welvo.matching.lamps import LINES, bind_all, pair_responders, port_lamps, take_addresses, wishes_for_lamps
     from welvo.patch.index import Index
     from welvo.rig.base import Refused
 
     rig, where = load_rig(file), interface_at(interface)
-    lines = _lines(serial)
+    lines = _lines_by_number(serial)
     if push and take:
-        fail("Either the lamps are set as planned (--push), or the plan as the lamps are (--take).")
-    with listening(where) as listener:
-        listener.poll()
+        fail_with("Either the lamps are set as planned (--push), or the plan as the lamps are (--take).")
+    with listen_on(where) as listener:
+        listener.poll_everybody()
         time.sleep(1.0)  # what ports of nodes listen to is told by their answer to a poll
         from welvo.observed.values import Observed
 
-        observed = Observed(heard=listener.heard(), listening=True)
+        observed = Observed(heard=listener.heard_devices(), listening=True)
         index = Index(rig)
-        asked = _ports(index, observed, port)
-        found = asyncio.run(_find(listener, [at for _, at in asked], search, lines))
+        asked = _ports_to_ask(index, observed, port)
+        found = asyncio.run(_find_lamps(listener, [at for _, at in asked], search, lines))
         before, said = rig, {}
         for ref, at in asked:
             if isinstance(found[at], str):
                 continue
-            here = pairs(index, port_lamps(index, *ref), found[at])  # type: ignore[arg-type]
+            here = pair_responders(index, port_lamps(index, *ref), found[at])  # type: ignore[arg-type]
             try:
                 if confirm and any(p.fixture and not p.sure for p in here):
                     rig, _ = bind_all(rig, here)
                     index = Index(rig)
-                    here = pairs(index, port_lamps(index, *ref), found[at])  # type: ignore[arg-type]
+                    here = pair_responders(index, port_lamps(index, *ref), found[at])  # type: ignore[arg-type]
                 if take and any(p.lines and p.lines[0].mark == "differs" for p in here):
                     rig, _ = take_addresses(index, here)
                     index = Index(rig)
             except Refused as e:
-                fail(str(e))
+                fail_with(str(e))
             if push:
-                wished = wishes(index, here, LINES if label else LINES[:2])
+                wished = wishes_for_lamps(index, here, LINES if label else LINES[:2])
                 doubtful = sum(p.doubt and p.lamp.uid in wished for p in here if p.lamp)
                 if doubtful:
-                    fail(
-                        f"Which is which of {doubtful} lamps on {_name(rig, ref)} is only guessed. Tell them apart in "
+                    fail_with(
+                        f"Which is which of {doubtful} lamps on {_name_of_port(rig, ref)} is only guessed. Tell them "
+                        f"apart in "
                         "the window, or take the guesses with --confirm."
                     )
-                said[ref] = asyncio.run(_push(listener, at, found[at], wished, lines))  # type: ignore[arg-type]
+                said[ref] = asyncio.run(_push_wishes(listener, at, found[at], wished, lines))  # type: ignore[arg-type]
                 found[at] = list(said[ref].lamps.values())
-    rows = [_row(index, ref, found[at], said.get(ref)) for ref, at in asked]
+    rows = [_row_of_port(index, ref, found[at], said.get(ref)) for ref, at in asked]
     if rig is not before:
         try:
-            save(rig, write or file)
+            save_rig_file(rig, write or file)
         except RigFileError as e:
-            fail(str(e))
+            fail_with(str(e))
     if as_json:
         say_json({"ports": rows})
     else:
-        _print(rows)
+        _print_rows(rows)
     raise Exit(1 if any(r["wrong"] for r in rows) else 0)
 
 
-def _name(rig: Rig, ref: PortRef) -> str:
+def _name_of_port(rig: Rig, ref: PortRef) -> str:
     return f"{rig.devices[ref.device].name}/{ref.port}"
 
 
-def _ports(index: Index, observed: Any, wanted: str) -> list[tuple[PortRef, PortAt]]:
+def _ports_to_ask(index: Index, observed: Any, wanted: str) -> list[tuple[PortRef, PortAt]]:
     """The ports to be asked and where each is reached. Fails in words when one cannot be."""
-    from welvo.matching.lamps import port_address, ports_with_lamps
+    from welvo.matching.lamps import address_by_rdm, ports_with_lamps
 
     rig = index.rig
     ports = ports_with_lamps(index)
     if wanted:
-        ports = [ref for ref in ports if _name(rig, ref).lower() == wanted.lower()]
+        ports = [ref for ref in ports if _name_of_port(rig, ref).lower() == wanted.lower()]
     if not ports:
-        have = ", ".join(_name(rig, ref) for ref in ports_with_lamps(index)) or "none"
-        fail(f"There is no port “{wanted}” with lamps on it. There are: {have}.")
-    found = [(ref, port_address(rig, observed, *ref)) for ref in ports]
-    unreached = [_name(rig, ref) for ref, at in found if at is None]
+        have = ", ".join(_name_of_port(rig, ref) for ref in ports_with_lamps(index)) or "none"
+        fail_with(f"There is no port “{wanted}” with lamps on it. There are: {have}.")
+    found = [(ref, address_by_rdm(rig, observed, *ref)) for ref in ports]
+    unreached = [_name_of_port(rig, ref) for ref, at in found if at is None]
     if wanted and unreached:
-        fail(f"{unreached[0]} has no address or no universe, so its lamps cannot be asked.")
+        fail_with(f"{unreached[0]} has no address or no universe, so its lamps cannot be asked.")
     return [(ref, at) for ref, at in found if at]
 
 
-def _lines(typed: tuple[str, ...]) -> dict[int, str]:
+def _lines_by_number(typed: tuple[str, ...]) -> dict[int, str]:
     """Serial ports by the number of their line."""
     found: dict[int, str] = {}
     for t in typed:
         number, equals, name = t.partition("=")
         if not equals or not number.strip().isdecimal() or not name.strip():
-            fail(f"“{t}” is no line; write NUMBER=PORT, such as 1=/dev/ttyUSB0.")
+            fail_with(f"“{t}” is no line; write NUMBER=PORT, such as 1=/dev/ttyUSB0.")
         found[int(number)] = name.strip()
     return found
 
 
-def _port(gateways: Any, at: PortAt, lines: dict[int, str]) -> Any:
+def _way_to_port(gateways: Any, at: PortAt, lines: dict[int, str]) -> Any:
     """The way to a port's lamps. Raises LinkError for a line of which nobody said which serial port it is."""
     from welvo.live.links import LinkError
     from welvo.live.rdm_serial import SerialRdm
     from welvo.matching.lamps import LINE
 
     if at[0] != LINE:
-        return gateways.port(*at)
+        return gateways.port_at(*at)
     if at[1] not in lines:
         raise LinkError(f"Say which serial port line {at[1]} is: --serial {at[1]}=PORT.")
     return SerialRdm(lines[at[1]])
 
 
-async def _find(
+async def _find_lamps(
     listener: Any, ports: list[PortAt], search: bool, lines: dict[int, str]
 ) -> dict[PortAt, list[Lamp] | str]:
     """What answers on each port, or why nothing is known of it."""
     import asyncio
 
     from welvo.live.links import LinkError
-    from welvo.live.rdm_link import Gateways, find
+    from welvo.live.rdm_link import Gateways, find_responders
 
     gateways = Gateways(listener)
     found: dict[PortAt, list[Lamp] | str] = {}
 
     async def one(at: PortAt) -> None:
         try:
-            found[at] = await find(_port(gateways, at, lines), search)
+            found[at] = await find_responders(_way_to_port(gateways, at, lines), search)
         except LinkError as e:
             found[at] = str(e)
 
@@ -178,34 +189,36 @@ async def _find(
     return found
 
 
-async def _push(listener: Any, at: PortAt, here: list[Lamp], wished: dict[int, Any], lines: dict[int, str]) -> LampPush:
+async def _push_wishes(
+    listener: Any, at: PortAt, here: list[Lamp], wished: dict[int, Any], lines: dict[int, str]
+) -> LampPush:
     from welvo.live.lamp_push import LampPush
     from welvo.live.rdm_link import Gateways
 
     made = LampPush(here, wished)
-    await made.run(_port(Gateways(listener), at, lines))
+    await made.run_push(_way_to_port(Gateways(listener), at, lines))
     return made
 
 
-def _row(index: Index, ref: PortRef, found: list[Lamp] | str, pushed: LampPush | None) -> dict[str, Any]:
-    from welvo.matching.lamps import meeting, pairs, port_lamps
+def _row_of_port(index: Index, ref: PortRef, found: list[Lamp] | str, pushed: LampPush | None) -> dict[str, Any]:
+    from welvo.matching.lamps import meeting_responders, pair_responders, port_lamps
 
-    name = _name(index.rig, ref)
+    name = _name_of_port(index.rig, ref)
     if isinstance(found, str):
         return {"port": name, "failed": found, "lamps": [], "at one address": [], "wrong": True}
-    here = pairs(index, port_lamps(index, *ref), found)
+    here = pair_responders(index, port_lamps(index, *ref), found)
     results = pushed.results if pushed else {}
     outcomes: dict[int, Any] = {}
     for (uid, key), r in results.items():
         outcomes.setdefault(uid, {})[key] = {"outcome": r.outcome, "why": r.why}
-    lamps_ = [_lamp(index, p, outcomes) for p in here]
+    lamps_ = [_facts_of_lamp(index, p, outcomes) for p in here]
     bad = any(r.outcome != "taken" for r in results.values())
-    wrong = bad or bool(meeting(here)) or any(x["differs"] or not x["uid"] or x["failed"] for x in lamps_)
-    at_one = [{"address": m[0].lamp.address, "lamps": len(m)} for m in meeting(here) if m[0].lamp]
+    wrong = bad or bool(meeting_responders(here)) or any(x["differs"] or not x["uid"] or x["failed"] for x in lamps_)
+    at_one = [{"address": m[0].lamp.address, "lamps": len(m)} for m in meeting_responders(here) if m[0].lamp]
     return {"port": name, "failed": "", "lamps": lamps_, "at one address": at_one, "wrong": wrong}
 
 
-def _lamp(index: Index, p: Pair, outcomes: dict[int, Any]) -> dict[str, Any]:
+def _facts_of_lamp(index: Index, p: Pair, outcomes: dict[int, Any]) -> dict[str, Any]:
     from welvo.protocols.rdm import say_uid
 
     f = index.rig.fixtures.get(p.fixture)
@@ -223,7 +236,7 @@ def _lamp(index: Index, p: Pair, outcomes: dict[int, Any]) -> dict[str, Any]:
     }
 
 
-def _print(rows: list[dict[str, Any]]) -> None:
+def _print_rows(rows: list[dict[str, Any]]) -> None:
     for row in rows:
         count = sum(bool(x["uid"]) for x in row["lamps"])
         click.echo(f"{row['port']}: {row['failed'] or f'{count} answered'}")

@@ -14,8 +14,8 @@ from welvo.cli.base import (
     STANDARD,
     app,
     as_json_option,
-    completing,
-    fail,
+    complete_words,
+    fail_with,
     load_rig,
     rig_file,
     say_json,
@@ -28,42 +28,44 @@ if TYPE_CHECKING:
     from welvo.survey.compare import Difference
 
 
-def material(rig: Rig, since: str = "") -> Material:
+def make_material(rig: Rig, since: str = "") -> Material:
     """What sheets are made from; changes are counted from a version, by default the last one."""
     from welvo.formats.files import RigFileError
-    from welvo.formats.versions import in_time, unpack
+    from welvo.formats.versions import in_time, unpack_version
     from welvo.patch.index import Index
     from welvo.sheets.lists import Material
-    from welvo.survey.compare import compare
+    from welvo.survey.compare import compare_rigs
 
     index = Index(rig)
     order = in_time(rig)
     wanted = [v for v in order if not since or rig.versions[v].name.lower() == since.lower()]
     if since and not wanted:
-        fail(f"There is no version “{since}”. There are: {', '.join(rig.versions[v].name for v in order) or 'none'}.")
+        fail_with(
+            f"There is no version “{since}”. There are: {', '.join(rig.versions[v].name for v in order) or 'none'}."
+        )
     changed: tuple[str, tuple[Difference, ...]] | None = None
     if wanted:
         version = rig.versions[wanted[-1]]
         try:
-            changed = (version.name, tuple(compare(Index(unpack(version, rig)), index)))
+            changed = (version.name, tuple(compare_rigs(Index(unpack_version(version, rig)), index)))
         except RigFileError as e:
-            fail(str(e))
+            fail_with(str(e))
     return Material(index, now=time.time(), since=changed)
 
 
-def _sheets() -> list[tuple[str, str]]:
+def _offered_sheets() -> list[tuple[str, str]]:
     from welvo.sheets.catalogue import SHEETS
 
     return [(s.key, s.title) for s in SHEETS.values()] + [("all", "every sheet"), ("list", "which there are")]
 
 
-def _papers() -> list[tuple[str, str]]:
+def _offered_papers() -> list[tuple[str, str]]:
     from welvo.sheets.paper import PAPERS
 
     return [(name, "") for name in PAPERS]
 
 
-def _orientations() -> list[tuple[str, str]]:
+def _offered_orientations() -> list[tuple[str, str]]:
     return [("portrait", ""), ("landscape", "")]
 
 
@@ -72,17 +74,17 @@ def _orientations() -> list[tuple[str, str]]:
 @click.option(
     "--which",
     default="list",
-    shell_complete=completing(_sheets, lists=True),
+    shell_complete=complete_words(_offered_sheets, lists=True),
     help="Sheets by their keys, such as patch,labels; “all”, or “list” to see them.",
 )
 @click.option("--to", type=FILE, help="A folder, or for one sheet a .pdf file; - is the PDF on standard output.")
-@click.option("--paper", default="A4", shell_complete=completing(_papers), help="A4, A5, A3 or Letter.")
+@click.option("--paper", default="A4", shell_complete=complete_words(_offered_papers), help="A4, A5, A3 or Letter.")
 @click.option(
     "--orientation",
     "--turned",
     "orientation",
     default="",
-    shell_complete=completing(_orientations),
+    shell_complete=complete_words(_offered_orientations),
     help="“portrait” or “landscape”; empty: as the sheet is best.",
 )
 @click.option("--of", default="", help="Only this universe (number), device or profile (name).")
@@ -121,8 +123,8 @@ def sheets_(
     """Print a rig: patch, labels, maps, cards, cables, findings, changes, as PDF or PNG."""
     from welvo.formats.files import RigFileError, read_bytes
     from welvo.rig.base import Refused
-    from welvo.sheets.catalogue import SHEETS, choices_about, columns_of, file_name, groupings, make_pdf
-    from welvo.sheets.pages import pngs
+    from welvo.sheets.catalogue import SHEETS, choices_about, columns_of, file_name, make_pdf, possible_groupings
+    from welvo.sheets.pages import pages_as_pngs
     from welvo.sheets.paper import Choices, read_stock
 
     rig: Rig = load_rig(file)
@@ -136,15 +138,15 @@ def sheets_(
     keys = list(SHEETS) if which == "all" else [k.strip() for k in which.split(",") if k.strip()]
     unknown = next((k for k in keys if k not in SHEETS), "")
     if unknown or not keys:
-        fail(f"There is no sheet “{unknown}”; there are {', '.join(SHEETS)}.")
+        fail_with(f"There is no sheet “{unknown}”; there are {', '.join(SHEETS)}.")
     if to is None:
-        fail("Say where to write to: --to FOLDER, or for one sheet --to FILE.pdf.")
+        fail_with("Say where to write to: --to FOLDER, or for one sheet --to FILE.pdf.")
     one = to == STANDARD or to.suffix.lower() == ".pdf"
     if one and (len(keys) > 1 or png):
-        fail("Several sheets, or pictures, need a folder: --to FOLDER.")
+        fail_with("Several sheets, or pictures, need a folder: --to FOLDER.")
     if orientation not in ("", "portrait", "landscape"):
-        fail(f"“{orientation}” is neither portrait nor landscape.")
-    m = material(rig, since)
+        fail_with(f"“{orientation}” is neither portrait nor landscape.")
+    m = make_material(rig, since)
     try:
         common = Choices(
             paper=paper,
@@ -162,8 +164,8 @@ def sheets_(
             options = choices_about(rig, sheet.about)
             about = next((k for k, words in options if of.lower() in (k.lower(), words.lower())), "")
             if of and sheet.about and not about and len(keys) == 1:
-                fail(f"There is no {sheet.about} “{of}” in this rig.")
-            named = [(k.lower(), w.lower(), k) for k, w in (*columns_of(m, sheet), *groupings(m))]
+                fail_with(f"There is no {sheet.about} “{of}” in this rig.")
+            named = [(k.lower(), w.lower(), k) for k, w in (*columns_of(m, sheet), *possible_groupings(m))]
 
             def key_of(typed: str, named: list[tuple[str, str, str]] = named) -> str:
                 word = typed.strip().lower()
@@ -184,7 +186,7 @@ def sheets_(
             if one:
                 files = [(to, data)]
             elif png:
-                files = [(to / f"{name} {n}.png", page) for n, page in enumerate(pngs(data), 1)]
+                files = [(to / f"{name} {n}.png", page) for n, page in enumerate(pages_as_pngs(data), 1)]
             else:
                 files = [(to / f"{name}.pdf", data)]
             for target, content in files:
@@ -194,11 +196,11 @@ def sheets_(
                 if not as_json and target != STANDARD:
                     click.echo(target.name)
     except (Refused, RigFileError) as e:
-        fail(str(e))
+        fail_with(str(e))
     except OSError as e:
         if to == STANDARD:
             raise
-        fail(f"{to.name} cannot be written to: {e.strerror}.")
+        fail_with(f"{to.name} cannot be written to: {e.strerror}.")
     if to == STANDARD:
         return
     if as_json:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import click
 from click.exceptions import Exit
 
-from welvo.cli.base import FILE, app, as_json_option, check_rig_target, fail, load_rig, rig_file, say_json
+from welvo.cli.base import FILE, app, as_json_option, check_rig_target, fail_with, load_rig, rig_file, say_json
 
 if TYPE_CHECKING:
     from welvo.patch.index import Index
@@ -74,34 +74,34 @@ def patch(
     index = Index(rig)
     asked = [bool(lay), bool(pack), bool(how_many), bool(mode), capacity, wires]
     if sum(asked) > 1:
-        fail("One of --lay, --pack, --how-many, --mode, --capacity and --wires at a time.")
+        fail_with("One of --lay, --pack, --how-many, --mode, --capacity and --wires at a time.")
     if sum(map(bool, (spacing, gap, every))) > 1:
-        fail("One of --spacing (start to start), --gap (free between) and --round at a time.")
+        fail_with("One of --spacing (start to start), --gap (free between) and --round at a time.")
     if write and not (lay or pack or mode):
-        fail("--write goes with --lay, --pack or --mode.")
+        fail_with("--write goes with --lay, --pack or --mode.")
     try:
         if lay or how_many:
-            laying = _laying(rig, start, spacing, gap, every, order, into, headroom, together, over)
-            answer = _lay(index, lay, laying, write) if lay else _how_many(index, how_many, laying)
+            laying = _read_laying(rig, start, spacing, gap, every, order, into, headroom, together, over)
+            answer = _lay_out(index, lay, laying, write) if lay else _how_many(index, how_many, laying)
         elif pack:
-            answer = _pack(index, pack, write)
+            answer = _pack_universe(index, pack, write)
         elif mode:
-            answer = _mode(index, mode, write)
+            answer = _change_mode(index, mode, write)
         elif capacity or wires:
-            answer = _capacity(index) if capacity else _wires(index)
+            answer = _answer_capacity(index) if capacity else _answer_wires(index)
         else:
-            _list(index, as_json)
+            _list_spans(index, as_json)
             return
     except Refused as e:
-        fail(str(e))
+        fail_with(str(e))
     if as_json:
         say_json(answer)
     else:
-        _say(answer)
+        _say_answer(answer)
     raise Exit(1 if answer.get("left") or answer.get("meets") else 0)
 
 
-def _keys(rig: Rig, what: str) -> list[str]:
+def _find_keys(rig: Rig, what: str) -> list[str]:
     """Fixtures by number, by group, or all that are not patched."""
     from welvo.patch.index import Index
     from welvo.rig.base import Refused
@@ -120,7 +120,7 @@ def _keys(rig: Rig, what: str) -> list[str]:
     return fixtures_by_number(rig, read_numbers(what))
 
 
-def _laying(
+def _read_laying(
     rig: Rig,
     start: str,
     spacing: int,
@@ -160,18 +160,18 @@ def _laying(
     return Laying(place, pattern, by, chosen, tuple(universes), headroom, together, over)  # type: ignore[arg-type]
 
 
-def _moves(index: Index, steps: list[Step]) -> list[dict[str, Any]]:
+def _moves_of_steps(index: Index, steps: list[Step]) -> list[dict[str, Any]]:
     from welvo.rig.notation import say_place
 
     rig = index.rig
-    now = {(s.key, s.break_no): s for k in {x.key for x in steps} for s in reversed(index.spans(k))}
+    now = {(s.key, s.break_no): s for k in {x.key for x in steps} for s in reversed(index.spans_of(k))}
     rows = []
     for s in steps:
         old = now.get((s.key, s.break_no))
         was = say_place(rig.universes[old.universe].number, old.first) if old else None
         rows.append(
             {
-                "what": index.call(s.key),
+                "what": index.word_for_taker(s.key),
                 "break": s.break_no + 1,
                 "from": was,
                 "to": say_place(rig.universes[s.universe].number, s.address),
@@ -180,33 +180,33 @@ def _moves(index: Index, steps: list[Step]) -> list[dict[str, Any]]:
     return rows
 
 
-def _lay(index: Index, what: str, laying: Laying, write: Path | None) -> dict[str, Any]:
-    from welvo.patch.laying import changed, followers, take
-    from welvo.patch.laying import lay as lay_out
-    from welvo.rig.lookup import call, mode_of
+def _lay_out(index: Index, what: str, laying: Laying, write: Path | None) -> dict[str, Any]:
+    from welvo.patch.laying import items_that_follow_layout, steps_that_change, take_layout
+    from welvo.patch.laying import lay_out_items as lay_out
+    from welvo.rig.lookup import mode_of, name_of_item
     from welvo.rig.notation import say_place
 
     rig = index.rig
     keys = []
-    for key in _keys(rig, what):
+    for key in _find_keys(rig, what):
         fixture = rig.fixtures.get(key)
         parts = mode_of(rig, fixture) if fixture else None
-        have = {max(0, s.break_no) for s in index.spans(key)} if what.strip().lower() == "unpatched" else set()
+        have = {max(0, s.break_no) for s in index.spans_of(key)} if what.strip().lower() == "unpatched" else set()
         keys += (
             [(key, b) for b, part in enumerate(parts.breaks) if part.slots and b not in have] if parts else [(key, 0)]
         )
     laid = lay_out(index, keys, laying)
     answer: dict[str, Any] = {
-        "moves": _moves(index, changed(index, laid)),
-        "stays": [call(rig, k) for k in laid.stays],
-        "freed": [call(rig, k) for k in laid.freed],
-        "follows": [call(rig, k) for k in followers(index, laid)],
-        "left": [call(rig, k) for k, _ in laid.left],
+        "moves": _moves_of_steps(index, steps_that_change(index, laid)),
+        "stays": [name_of_item(rig, k) for k in laid.stays],
+        "freed": [name_of_item(rig, k) for k in laid.freed],
+        "follows": [name_of_item(rig, k) for k in items_that_follow_layout(index, laid)],
+        "left": [name_of_item(rig, k) for k, _ in laid.left],
         "why": laid.why,
         "last": say_place(rig.universes[laid.last[0]].number, laid.last[2]) if laid.steps else None,
         "free_behind": laid.free_after,
     }
-    return {**answer, "written": _write(take(rig, laid)[0], write) if laid.steps else None}
+    return {**answer, "written": _write_rig(take_layout(rig, laid)[0], write) if laid.steps else None}
 
 
 def _how_many(index: Index, width: int, laying: Laying) -> dict[str, Any]:
@@ -222,8 +222,8 @@ def _how_many(index: Index, width: int, laying: Laying) -> dict[str, Any]:
     }
 
 
-def _pack(index: Index, number: int, write: Path | None) -> dict[str, Any]:
-    from welvo.patch.repack import repack
+def _pack_universe(index: Index, number: int, write: Path | None) -> dict[str, Any]:
+    from welvo.patch.repack import repack_universe
     from welvo.patch.steps import apply_steps
     from welvo.rig.base import Refused
     from welvo.rig.lookup import universe_by_number
@@ -231,21 +231,21 @@ def _pack(index: Index, number: int, write: Path | None) -> dict[str, Any]:
     uid = universe_by_number(index.rig, number)
     if not uid:
         raise Refused(f"There is no universe {number} in this rig.")
-    found = repack(index, uid)
+    found = repack_universe(index, uid)
     steps = list(found.steps)
     made, _ = apply_steps(index.rig, steps, f"pack universe {number}")
     return {
-        "moves": _moves(index, steps),
+        "moves": _moves_of_steps(index, steps),
         "stays": [f"{who} ({why})" for who, why in found.fixed],
         "last_before": found.before,
         "last_after": found.after,
         "fewest_proved": found.exact,
-        "written": _write(made, write),
+        "written": _write_rig(made, write),
     }
 
 
-def _mode(index: Index, wish: str, write: Path | None) -> dict[str, Any]:
-    from welvo.patch.consequences import change_mode, consequences
+def _change_mode(index: Index, wish: str, write: Path | None) -> dict[str, Any]:
+    from welvo.patch.consequences import change_mode, list_consequences
     from welvo.patch.table import read_mode
     from welvo.rig.base import Refused
 
@@ -253,22 +253,22 @@ def _mode(index: Index, wish: str, write: Path | None) -> dict[str, Any]:
     what, sign, mode = wish.partition("=")
     if not sign:
         raise Refused(f"“{wish}” says no mode. Write numbers=mode, such as 201-206=9 slot.")
-    keys = [k for k in _keys(rig, what) if k in rig.fixtures]
+    keys = [k for k in _find_keys(rig, what) if k in rig.fixtures]
     if not keys:
         raise Refused(f"“{what}” names no fixture.")
     made, _ = change_mode(rig, keys, *read_mode(rig, mode, rig.fixtures[keys[0]].profile))
-    found = consequences(index, made)
+    found = list_consequences(index, made)
     return {
         "changes": [{"what": c.who, "from": c.before, "to": c.after, "meets": list(c.meets)} for c in found],
         "meets": sorted({m for c in found for m in c.meets}),
-        "written": _write(made, write),
+        "written": _write_rig(made, write),
     }
 
 
-def _capacity(index: Index) -> dict[str, Any]:
-    from welvo.survey.capacity import device_rows, leftovers, sender_rows, total, universe_rows
+def _answer_capacity(index: Index) -> dict[str, Any]:
+    from welvo.survey.capacity import device_rows, empty_universes, sender_rows, total_capacity, universe_rows
 
-    rows = [*total(index), *universe_rows(index), *sender_rows(index.rig), *device_rows(index)]
+    rows = [*total_capacity(index), *universe_rows(index), *sender_rows(index.rig), *device_rows(index)]
     return {
         "rows": [
             {
@@ -278,30 +278,30 @@ def _capacity(index: Index) -> dict[str, Any]:
                 "used": r.used,
                 "reserved": r.reserved,
                 "possible": r.possible,
-                "free": r.free,
+                "free": r.free_slots,
                 "note": r.note,
             }
             for r in rows
         ],
-        "holds_nothing": [index.rig.universes[u].number for u, _ in leftovers(index)],
+        "holds_nothing": [index.rig.universes[u].number for u, _ in empty_universes(index)],
     }
 
 
-def _wires(index: Index) -> dict[str, Any]:
+def _answer_wires(index: Index) -> dict[str, Any]:
     import dataclasses
 
-    from welvo.survey.traffic import traffic
+    from welvo.survey.traffic import traffic_of_rig
     from welvo.survey.wires import wire_table
 
-    found = traffic(index)
+    found = traffic_of_rig(index)
     boxes = [
         {
             "name": index.rig.devices[d].name,
             "own_bits": round(b.own.bits),
             "multicast_bits": round(b.multicast.bits),
             "broadcast_bits": round(b.broadcast.bits),
-            "packets": round(b.worst.packets),
-            "of_link": round(b.share, 4),
+            "packets": round(b.worst_load.packets),
+            "of_link": round(b.share_of_link, 4),
         }
         for d, b in found.devices.items()
     ]
@@ -309,38 +309,38 @@ def _wires(index: Index) -> dict[str, Any]:
     return {"feeds": feeds, "boxes": boxes, "packets": round(found.total.packets), "bits": round(found.total.bits)}
 
 
-def _write(rig: Rig, path: Path | None) -> str | None:
+def _write_rig(rig: Rig, path: Path | None) -> str | None:
     from welvo.formats.files import RigFileError
-    from welvo.formats.rigfile import save
+    from welvo.formats.rigfile import save_rig_file
 
     if path is None:
         return None
     check_rig_target(path)
     try:
-        save(rig, path)
+        save_rig_file(rig, path)
     except RigFileError as e:
-        fail(str(e))
+        fail_with(str(e))
     return path.name
 
 
-def _say(answer: dict[str, Any]) -> None:
+def _say_answer(answer: dict[str, Any]) -> None:
     """The same answer for people: rows as columns, the rest as words."""
     for key, value in answer.items():
         if isinstance(value, list) and value and isinstance(value[0], dict):
             heads = list(value[0])
-            cells = [[_word(row[h]) for h in heads] for row in value]
+            cells = [[_word_for_value(row[h]) for h in heads] for row in value]
             wide = [max(len(h), *(len(c[n]) for c in cells)) for n, h in enumerate(heads)]
             click.echo("  ".join(h.ljust(w) for h, w in zip(heads, wide)).rstrip())
             for row in cells:
                 click.echo("  ".join(c.ljust(w) for c, w in zip(row, wide)).rstrip())
         elif value not in (None, "", []):
-            words = ", ".join(_word(v) for v in value) if isinstance(value, list) else _word(value)
+            words = ", ".join(_word_for_value(v) for v in value) if isinstance(value, list) else _word_for_value(value)
             click.echo(f"{key.replace('_', ' ')}: {words}")
     if "moves" in answer and not answer["moves"]:
         click.echo("nothing moves")
 
 
-def _word(value: Any) -> str:
+def _word_for_value(value: Any) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, list):
@@ -350,23 +350,23 @@ def _word(value: Any) -> str:
     return "–" if value in (None, "") else str(value)
 
 
-def _list(index: Index, as_json: bool) -> None:
-    from welvo.patch.index import in_order
+def _list_spans(index: Index, as_json: bool) -> None:
+    from welvo.patch.index import span_sort_key
     from welvo.rig.lookup import mode_of, running_number
     from welvo.rig.notation import say_place
 
     rig = index.rig
-    spans = sorted(index.all_spans(), key=lambda s: (rig.universes[s.universe].number, *in_order(s)))
+    spans = sorted(index.all_spans(), key=lambda s: (rig.universes[s.universe].number, *span_sort_key(s)))
     rows: list[dict[str, Any]] = []
     for s in spans:
-        fixture = rig.fixtures.get(s.item)
+        fixture = rig.fixtures.get(s.item_of_span)
         mode = mode_of(rig, fixture) if fixture else None
         break_no = max(0, s.break_no)  # what a converter drives is its first
         rows.append(
             {
-                "kind": "fixture" if fixture else "element" if s.item else "segment",
+                "kind": "fixture" if fixture else "element" if s.item_of_span else "segment",
                 "number": fixture.number if fixture else None,
-                "name": fixture.name if fixture else index.call(s.key),
+                "name": fixture.name if fixture else index.word_for_taker(s.key),
                 "break": break_no + 1,
                 "break_name": mode.breaks[break_no].name if mode else "",
                 "universe": rig.universes[s.universe].number,

@@ -14,7 +14,7 @@ from pathlib import Path
 
 import click
 
-from welvo.cli.base import FOLDER, app, as_json_option, fail, load_rig, rig_file, say_json
+from welvo.cli.base import FOLDER, app, as_json_option, fail_with, load_rig, rig_file, say_json
 
 ATTRIBUTES = "*.welvo merge=welvo diff=welvo"
 """The line in `.gitattributes`, which goes along with the repository."""
@@ -25,10 +25,10 @@ COMMENT = "# Rigs of Welvo: merged and shown by Welvo itself. Each clone says on
 @rig_file
 def text_(file: Path) -> None:
     """Write a rig as lines of text, one fact a line: to be read, searched, or compared by version control."""
-    from welvo.formats.text_listing import listing
+    from welvo.formats.text_listing import list_whole_rig
     from welvo.patch.index import Index
 
-    click.echo(listing(Index(load_rig(file))), nl=False)
+    click.echo(list_whole_rig(Index(load_rig(file))), nl=False)
 
 
 @app.command("git")
@@ -38,8 +38,8 @@ def text_(file: Path) -> None:
 def git_(folder: Path, remove: bool, as_json: bool) -> None:
     """Let git merge and show rigs in a repository: two people's branches come together as `welvo merge` would do it,
     and `git diff` is readable. Says what it did; nothing is committed."""
-    top = Path(_git(folder, "rev-parse", "--show-toplevel"))
-    did = _forget(top) if remove else [*_attributes(top), *_settings(top)]
+    top = Path(_ask_git(folder, "rev-parse", "--show-toplevel"))
+    did = _forget_settings(top) if remove else [*_change_attributes(top), *_change_settings(top)]
     if as_json:
         say_json({"repository": str(top), "did": did})
         return
@@ -47,17 +47,17 @@ def git_(folder: Path, remove: bool, as_json: bool) -> None:
         click.echo(words)
 
 
-def _git(folder: Path, *words: str, may_fail: bool = False) -> str:
+def _ask_git(folder: Path, *words: str, may_fail: bool = False) -> str:
     """What git answers. Fails in words where there is no git or no repository."""
     if not shutil.which("git"):
-        fail("There is no git on this computer.")
+        fail_with("There is no git on this computer.")
     done = subprocess.run(["git", "-C", str(folder), *words], capture_output=True, text=True, timeout=60, check=False)
     if done.returncode and not may_fail:
-        fail(f"git: {done.stderr.strip().splitlines()[-1] if done.stderr.strip() else 'it failed'}")
+        fail_with(f"git: {done.stderr.strip().splitlines()[-1] if done.stderr.strip() else 'it failed'}")
     return done.stdout.strip()
 
 
-def _program() -> str:
+def _program_for_git() -> str:
     """How git calls this program, from any folder and by a shell."""
     found = shutil.which(sys.argv[0]) if Path(sys.argv[0]).name.startswith("welvo") else None
     beside = Path(sys.executable).with_name("welvo")
@@ -66,8 +66,8 @@ def _program() -> str:
     return f"{shlex.quote(sys.executable)} -m welvo.cli"
 
 
-def _wanted() -> dict[str, str]:
-    program = _program()
+def _wanted_settings() -> dict[str, str]:
+    program = _program_for_git()
     return {
         "merge.welvo.name": "two people's work on a rig",
         "merge.welvo.driver": f"{program} merge --driver %O %A %B --to %A",
@@ -76,16 +76,16 @@ def _wanted() -> dict[str, str]:
     }
 
 
-def _settings(top: Path) -> list[str]:
+def _change_settings(top: Path) -> list[str]:
     did = []
-    for key, value in _wanted().items():
-        if _git(top, "config", "--local", "--get", key, may_fail=True) != value:
-            _git(top, "config", "--local", key, value)
+    for key, value in _wanted_settings().items():
+        if _ask_git(top, "config", "--local", "--get", key, may_fail=True) != value:
+            _ask_git(top, "config", "--local", key, value)
             did.append(f"set {key} = {value}")
     return did
 
 
-def _attributes(top: Path) -> list[str]:
+def _change_attributes(top: Path) -> list[str]:
     file = top / ".gitattributes"
     try:
         before = file.read_text("utf-8") if file.exists() else ""
@@ -94,14 +94,14 @@ def _attributes(top: Path) -> list[str]:
         gap = "" if not before or before.endswith("\n") else "\n"
         file.write_text(f"{before}{gap}{COMMENT}\n{ATTRIBUTES}\n", "utf-8")
     except (OSError, UnicodeDecodeError) as e:
-        fail(f".gitattributes cannot be written: {getattr(e, 'strerror', '') or e}.")
+        fail_with(f".gitattributes cannot be written: {getattr(e, 'strerror', '') or e}.")
     return [f"wrote “{ATTRIBUTES}” into .gitattributes: commit it, so that it goes along with the repository"]
 
 
-def _forget(top: Path) -> list[str]:
+def _forget_settings(top: Path) -> list[str]:
     did = []
     for section in ("merge.welvo", "diff.welvo"):
-        if _git(top, "config", "--local", "--get-regexp", rf"^{section}\.", may_fail=True):
-            _git(top, "config", "--local", "--remove-section", section)
+        if _ask_git(top, "config", "--local", "--get-regexp", rf"^{section}\.", may_fail=True):
+            _ask_git(top, "config", "--local", "--remove-section", section)
             did.append(f"took {section} out of this clone's settings")
     return did

@@ -8,7 +8,7 @@ import signal
 import click
 from click.exceptions import Exit
 
-from welvo.cli.base import app, as_json_option, note, say_json
+from welvo.cli.base import app, as_json_option, print_note, say_json
 
 OUTPUT = "welvo.live.engine_main"
 
@@ -16,7 +16,7 @@ OUTPUT = "welvo.live.engine_main"
 of_option = click.option("--of", type=int, help="Only what the process of this number began, such as one window.")
 
 
-def outputs(of: int | None = None) -> list[int]:
+def output_processes(of: int | None = None) -> list[int]:
     """The processes of this user that send levels, whatever window or command began them; or those of one process."""
     import psutil
 
@@ -28,9 +28,9 @@ def outputs(of: int | None = None) -> list[int]:
     return sorted(found)
 
 
-def _ask(what: signal.Signals, words: str, of: int | None, as_json: bool) -> None:
+def _ask_processes(what: signal.Signals, words: str, of: int | None, as_json: bool) -> None:
     asked = []
-    for pid in outputs(of):
+    for pid in output_processes(of):
         try:
             os.kill(pid, what)
         except ProcessLookupError:
@@ -39,7 +39,7 @@ def _ask(what: signal.Signals, words: str, of: int | None, as_json: bool) -> Non
     if as_json:
         say_json({"processes": asked})
     else:
-        click.echo(f"{words}: {len(asked)} output{'s' * (len(asked) != 1)}.") if asked else note(
+        click.echo(f"{words}: {len(asked)} output{'s' * (len(asked) != 1)}.") if asked else print_note(
             "nothing is armed here"
         )
     if not asked:
@@ -55,7 +55,7 @@ def blackout(of: int | None, as_json: bool) -> None:
     It is done by the processes that send, whatever their windows are doing. Bind it to a key of the desktop where the
     window cannot hear its keys while it is busy (Wayland). Exit code 1 when nothing is armed.
     """
-    _ask(signal.SIGUSR1, "Blackout turned on or off", of, as_json)
+    _ask_processes(signal.SIGUSR1, "Blackout turned on or off", of, as_json)
 
 
 @app.command()
@@ -66,4 +66,4 @@ def disarm(of: int | None, as_json: bool) -> None:
 
     Exit code 1 when nothing is armed.
     """
-    _ask(signal.SIGUSR2, "Disarmed", of, as_json)
+    _ask_processes(signal.SIGUSR2, "Disarmed", of, as_json)

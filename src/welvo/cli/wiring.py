@@ -17,11 +17,11 @@ from welvo.cli.base import (
     FOUND_WRONG,
     app,
     as_json_option,
-    fail,
+    fail_with,
     interface_at,
     interface_option,
     load_rig,
-    note,
+    print_note,
     rig_file,
     say_json,
 )
@@ -60,12 +60,12 @@ def send(
     from welvo.rig.protocol import BROADCAST, MULTICAST, NUMBERED, PROTOCOLS
 
     if protocol not in NUMBERED:
-        fail(f"“{protocol}” is no protocol here: {' or '.join(NUMBERED)}.")
+        fail_with(f"“{protocol}” is no protocol here: {' or '.join(NUMBERED)}.")
     record = PROTOCOLS[protocol]
     where = interface_at(interface)
     frame = bytearray(512)
     try:
-        wire = record.read(universe)
+        wire = record.read_wire(universe)
         for pair in levels:
             m = re.fullmatch(r"(\d+)=(\d+)(%?)", pair)
             if not m:
@@ -78,23 +78,23 @@ def send(
         if not to:
             raise Refused("Art-Net needs --to with the device's address (or broadcast, with care).")
         if to == MULTICAST and MULTICAST in record.destinations:
-            target = acn.group(wire)
+            target = acn.group_of_universe(wire)
         elif to == BROADCAST and BROADCAST in record.destinations:
-            target = where.broadcast
-            note("broadcast makes every device on the network read every frame")
+            target = where.broadcast_address
+            print_note("broadcast makes every device on the network read every frame")
         else:
             target = read_ip(to)
     except Refused as e:
-        fail(str(e))
+        fail_with(str(e))
     try:
         engine = EngineProcess(where.ip, 1, "Welvo send")
     except EngineError as e:
-        fail(str(e))
+        fail_with(str(e))
     try:
         engine.write(bytes(frame))
         rule: SendRule = "always" if always else "change"
         engine.set_streams([UniverseOut("cli", record.key, wire, (target,), priority=priority, rate=rate, rule=rule)])
-        note(f"sending to {target} for {seconds:g} s")
+        print_note(f"sending to {target} for {seconds:g} s")
         time.sleep(seconds)
         sent = engine.status()
     except KeyboardInterrupt:
@@ -127,18 +127,18 @@ def listen(interface: str, universes: str, seconds: float, as_json: bool) -> Non
     try:
         wanted = read_numbers(universes)
     except Refused as e:
-        fail(str(e))
+        fail_with(str(e))
     if any(not 1 <= u <= 63999 for u in wanted):
-        fail("sACN universes run from 1 to 63999.")
+        fail_with("sACN universes run from 1 to 63999.")
     raise_limit()
     listener = Listener(where, wanted)
-    for problem in listener.problems:
-        note(problem)
-    listener.start()
+    for problem in listener.find_problems:
+        print_note(problem)
+    listener.start_listening()
     with contextlib.suppress(KeyboardInterrupt):
         time.sleep(seconds)
     now = steady()
-    sources, heard = listener.sources(now), listener.heard()
+    sources, heard = listener.heard_sources(now), listener.heard_devices()
     rows: list[dict[str, Any]] = []
     for s in sorted(sources, key=lambda s: (s.protocol, s.wire, -s.priority)):
         levels = listener.source_levels(s.protocol, s.wire, s.key) or b""
@@ -169,7 +169,7 @@ def listen(interface: str, universes: str, seconds: float, as_json: bool) -> Non
     listener.close()
     if as_json:
         say_json({"sources": rows, "devices": boxes, **noise})
-        raise Exit(1 if listener.problems else 0)
+        raise Exit(1 if listener.find_problems else 0)
     for r in rows:
         lit = r["levels"]
         first = " ".join(f"{k}={v}" for k, v in list(lit.items())[:8]) + (" …" if len(lit) > 8 else "")
@@ -181,7 +181,7 @@ def listen(interface: str, universes: str, seconds: float, as_json: bool) -> Non
         ports = ", ".join(say_wire(p["protocol"], p["universe"]) for p in b["ports"])
         click.echo(f"{b['name']:18} {b['ip']:15} {ports}")
     click.echo(f"{noise['packets']} packets, {noise['noise']} that are neither Art-Net nor sACN")
-    raise Exit(1 if listener.problems else 0)
+    raise Exit(1 if listener.find_problems else 0)
 
 
 @app.command()
@@ -200,20 +200,20 @@ def standins(
     once all of them are."""
     import asyncio
 
-    from welvo.formats.models import shipped
-    from welvo.standins.host import StandInError, describe, lines_of, read_fault, read_state, run
+    from welvo.formats.models import shipped_models
+    from welvo.standins.host import StandInError, describe_devices, lines_of, read_fault, read_state, run_host
 
     rig = load_rig(file)
     try:
         boxes = read_state(state) if state else {}
         for fault in faults or ():
             boxes = read_fault(fault, boxes)
-        described = describe(rig, boxes, shipped(), as_planned)
+        described = describe_devices(rig, boxes, shipped_models(), as_planned)
         lines = lines_of(rig, boxes, as_planned)
         if not described and not lines:
-            fail("No device of this rig is planned on 127.x; stand-ins live nowhere else.")
+            fail_with("No device of this rig is planned on 127.x; stand-ins live nowhere else.")
         if lost := [f for f in faults or () if f.partition(":")[0] not in {d.ip for d in described}]:
-            fail(f"There is no stand-in at {lost[0].partition(':')[0]}.")
+            fail_with(f"There is no stand-in at {lost[0].partition(':')[0]}.")
 
         def ready(names: list[str]) -> None:
             if as_json:
@@ -222,6 +222,6 @@ def standins(
                 click.echo(f"{len(names)} stand-ins ready: {', '.join(names)}")
             sys.stdout.flush()
 
-        asyncio.run(run(described, boxes, with_parent, lines, ready))
+        asyncio.run(run_host(described, boxes, with_parent, lines, ready))
     except (StandInError, ValueError, TypeError) as e:
-        fail(str(e))
+        fail_with(str(e))

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from welvo.demo.tunnel import with_tunnel
 from welvo.formats.chart import read_chart
-from welvo.formats.models import shipped, shipped_pixels
+from welvo.formats.models import shipped_models, shipped_pixels
 from welvo.rig import layout
 from welvo.rig.document import Rig
 from welvo.rig.edits import add_device
@@ -39,12 +39,12 @@ UNDERTOW = (
 )
 
 
-def _mode(name: str, chart: str, spots: tuple[Spot, ...] = ()) -> Mode:
-    return replace(read_chart(chart).mode(name), spots=spots)
+def _demo_mode(name: str, chart: str, spots: tuple[Spot, ...] = ()) -> Mode:
+    return replace(read_chart(chart).mode_of_chart(name), spots=spots)
 
 
-def _eddy() -> Profile:
-    mode = _mode("22 slot", EDDY)
+def _eddy_profile() -> Profile:
+    mode = _demo_mode("22 slot", EDDY)
     ranges = (
         Range(first=0, last=9, name="closed", does="closed"),
         Range(first=10, last=127, name="strobe, slow to fast", does="strobe"),
@@ -52,42 +52,45 @@ def _eddy() -> Profile:
         Range(first=240, last=255, name="open", does="open"),
     )
     channels = tuple(replace(c, ranges=ranges) if c.function == "Shutter1" else c for c in mode.channels)
-    basic = _mode("9 slot", "pan, tilt, dimmer, shutter = 255, red, green, blue, white, zoom")
+    basic = _demo_mode("9 slot", "pan, tilt, dimmer, shutter = 255, red, green, blue, white, zoom")
     return Profile(name="Eddy head", maker="Tarnwick", modes={"m1": replace(mode, channels=channels), "m2": basic})
 
 
-def _profiles() -> list[Profile]:
-    doubled = _mode("draft", "dimmer, red, green, blue")
+def _demo_profiles() -> list[Profile]:
+    doubled = _demo_mode("draft", "dimmer, red, green, blue")
     twice = tuple(replace(c, slots=(2,)) if c.function == "ColorAdd_G" else c for c in doubled.channels)
     return [
         Profile(
             name="Bar 9", maker="Osmer", address=AddressSetting(by="menu", highest=470),
-            modes={"m1": _mode("38 slot", "dimmer, shutter = 255, 9 x (red green blue white)", layout.row(9))}
-        ), _eddy(),
+            modes={"m1": _demo_mode("38 slot", "dimmer, shutter = 255, 9 x (red green blue white)",
+            layout.lay_out_row(9))}
+        ), _eddy_profile(),
         Profile(
             name="Drop 14", maker="Pellucid", address=AddressSetting(by="dials"),
-            modes={"m1": _mode("44 slot", "dimmer, shutter = 255, 14 x (red green blue)", layout.rows(14, 2))}
+            modes={"m1": _demo_mode("44 slot", "dimmer, shutter = 255, 14 x (red green blue)", layout.lay_out_rows(14,
+            2))}
         ),
         Profile(
             name="Lagoon flood", maker="Osmer", address=AddressSetting(by="switches"),
-            modes={"m1": _mode("8 slot", "red, green, blue, amber, uv, white, dimmer, shutter = 255")}
-        ), Profile(name="Undertow wash", maker="Osmer", modes={"m1": _mode("split", UNDERTOW, layout.two_rings(14))}),
+            modes={"m1": _demo_mode("8 slot", "red, green, blue, amber, uv, white, dimmer, shutter = 255")}
+        ), Profile(name="Undertow wash", maker="Osmer", modes={"m1": _demo_mode("split", UNDERTOW,
+        layout.two_rings(14))}),
         Profile(
             name="Tide panel (draft)", maker="Pellucid",
             notes="Not finished: green sits on red's slot, and the long mode is longer than a universe.",
             modes={
                 "m1": replace(doubled, channels=twice),
-                "m2": _mode("170 pixels", "170 x (red green blue white)", layout.rows(170, 10))
+                "m2": _demo_mode("170 pixels", "170 x (red green blue white)", layout.lay_out_rows(170, 10))
             }
         ),
     ]  # fmt: skip
 
 
-def gallery() -> Rig:
+def make_gallery() -> Rig:
     """The rig of the opening night. `rig.note` says where the deliberate faults are."""
     rig = Rig(name="Drift Gallery", note=NOTE)
     profiles: dict[str, Profile] = {}
-    for n, p in enumerate(_profiles(), 1):
+    for n, p in enumerate(_demo_profiles(), 1):
         rig = replace(rig, profiles=profiles)
         profiles = {**profiles, f"p{n}": replace(p, tint=lowest_free_tint(rig), code=code_for(rig, p.name))}
     names = {
@@ -97,7 +100,7 @@ def gallery() -> Rig:
     universes = {f"u{n}": Universe(number=n, name=name) for n, name in names.items()}
     universes["u4"] = replace(universes["u4"], reserve=((321, 400),))
     universes["u2"] = replace(universes["u2"], reserve=((433, 512),))
-    fixtures = _fixtures()
+    fixtures = _demo_fixtures()
     elements = {
         "e1": Element(
             name="ribbon", pixels=240, order="RGBW", kind="line", at=Place(universe="u5", address=1), tint=6,
@@ -105,7 +108,7 @@ def gallery() -> Rig:
         ),
         "e2": Element(
             name="drum", pixels=150, order="RGB", kind="ring", at=Place(universe="u12", address=101), tint=7,
-            code="DRU", spots=layout.ring(150), note="PATCH-08: needs universe 13."
+            code="DRU", spots=layout.lay_out_ring(150), note="PATCH-08: needs universe 13."
         ),
         "e3": Element(name="pumps", kind="block", slots=16, at=Place(universe="u9", address=481), tint=8, code="PUM"),
         "e4": Element(
@@ -142,16 +145,16 @@ def gallery() -> Rig:
     }
     rig = replace(
         rig, profiles=profiles, universes=universes, fixtures=fixtures, elements=elements, shares=shares,
-        senders=senders, feeds=feeds, groups=_groups(),
+        senders=senders, feeds=feeds, groups=_demo_groups(),
         uses={"y1": Show(name="School morning", universes_off=("u7", "u8", "u9"), devices_off=("d3",))},
     )  # fmt: skip
-    rig = _devices(rig)
-    places = _places()
+    rig = _add_devices(rig)
+    places = _places_of_lamps()
     hung = {k: replace(f, spot=places.get(k)) for k, f in rig.fixtures.items()}
     return replace(rig, fixtures=hung)
 
 
-def _places() -> dict[str, tuple[float, float, float]]:
+def _places_of_lamps() -> dict[str, tuple[float, float, float]]:
     """Where the lamps hang, in metres: two kelp walls, a basin with two rings around it, the drum behind. Spares and
     what stands in its case have no place."""
     found: dict[str, tuple[float, float, float]] = {}
@@ -183,7 +186,7 @@ def _places() -> dict[str, tuple[float, float, float]]:
     return found
 
 
-def _series(
+def _series_of_fixtures(
     number: int, count: int, name: str, profile: str, universe: int, start: int, spacing: int
 ) -> dict[str, Fixture]:
     return {
@@ -195,25 +198,25 @@ def _series(
     }  # fmt: skip
 
 
-def _fixtures() -> dict[str, Fixture]:
+def _demo_fixtures() -> dict[str, Fixture]:
     found = {
-        **_series(101, 12, "Kelp", "p1", 1, 1, 40),
-        **_series(113, 6, "Kelp", "p1", 2, 1, 40),
-        **_series(401, 8, "Urchin", "p4", 2, 257, 8),
-        **_series(201, 6, "Eddy, basin", "p2", 3, 1, 24),
-        **_series(207, 1, "Eddy, ray pool left", "p2", 3, 145, 22),
-        **_series(304, 1, "Drop, pool rim east", "p3", 3, 160, 44),
-        **_series(305, 3, "Drop, pool rim", "p3", 3, 208, 48),
-        **_series(501, 1, "Lagoon, hood left", "p4", 4, 401, 8),
-        **_series(502, 1, "Lagoon, hood right", "p4", 4, 401, 8),
-        **_series(503, 4, "Lagoon, sand bed", "p4", 4, 411, 10),
-        **_series(511, 1, "Lagoon, window left", "p4", 4, 301, 8),
-        **_series(512, 1, "Lagoon, window right", "p4", 4, 309, 8),
-        **_series(601, 8, "Drop, rim", "p3", 7, 1, 48),
-        **_series(611, 8, "Drop, floor", "p3", 8, 1, 48),
-        **_series(311, 10, "Drum", "p3", 9, 1, 48),
-        **_series(521, 4, "Lagoon, coats", "p4", 11, 1, 8),
-        **_series(525, 1, "Drop, coat rail", "p3", 11, 101, 44),
+        **_series_of_fixtures(101, 12, "Kelp", "p1", 1, 1, 40),
+        **_series_of_fixtures(113, 6, "Kelp", "p1", 2, 1, 40),
+        **_series_of_fixtures(401, 8, "Urchin", "p4", 2, 257, 8),
+        **_series_of_fixtures(201, 6, "Eddy, basin", "p2", 3, 1, 24),
+        **_series_of_fixtures(207, 1, "Eddy, ray pool left", "p2", 3, 145, 22),
+        **_series_of_fixtures(304, 1, "Drop, pool rim east", "p3", 3, 160, 44),
+        **_series_of_fixtures(305, 3, "Drop, pool rim", "p3", 3, 208, 48),
+        **_series_of_fixtures(501, 1, "Lagoon, hood left", "p4", 4, 401, 8),
+        **_series_of_fixtures(502, 1, "Lagoon, hood right", "p4", 4, 401, 8),
+        **_series_of_fixtures(503, 4, "Lagoon, sand bed", "p4", 4, 411, 10),
+        **_series_of_fixtures(511, 1, "Lagoon, window left", "p4", 4, 301, 8),
+        **_series_of_fixtures(512, 1, "Lagoon, window right", "p4", 4, 309, 8),
+        **_series_of_fixtures(601, 8, "Drop, rim", "p3", 7, 1, 48),
+        **_series_of_fixtures(611, 8, "Drop, floor", "p3", 8, 1, 48),
+        **_series_of_fixtures(311, 10, "Drum", "p3", 9, 1, 48),
+        **_series_of_fixtures(521, 4, "Lagoon, coats", "p4", 11, 1, 8),
+        **_series_of_fixtures(525, 1, "Drop, coat rail", "p3", 11, 101, 44),
     }
     found["f208"] = Fixture(
         number=208, name="Eddy, ray pool right", profile="p2", mode="m1", at=(Place(after="f207", gap=260),),
@@ -240,10 +243,13 @@ def _fixtures() -> dict[str, Fixture]:
         note="PATCH-05: stands behind 704, which is nowhere."
     )  # fmt: skip
     found["f704"] = Fixture(number=704, name="Undertow, in the case", profile="p5", mode="m1")
-    return {k: replace(f, fields=_attached(f.number)) if _attached(f.number) else f for k, f in found.items()}
+    return {
+        k: replace(f, fields=_attached_columns(f.number)) if _attached_columns(f.number) else f
+        for k, f in found.items()
+    }
 
 
-def _attached(number: int) -> dict[str, str]:
+def _attached_columns(number: int) -> dict[str, str]:
     """Where a fixture is attached and what feeds it, for the rig's own columns."""
     if 101 <= number <= 118:
         return {
@@ -255,7 +261,7 @@ def _attached(number: int) -> dict[str, str]:
     return {}
 
 
-def _groups() -> dict[str, Group]:
+def _demo_groups() -> dict[str, Group]:
     return {
         "g1": Group(name="Kelp left", members=tuple(f"f{n}" for n in range(101, 107))),
         "g2": Group(name="Kelp right", members=tuple(f"f{n}" for n in range(107, 113))),
@@ -263,8 +269,8 @@ def _groups() -> dict[str, Group]:
     }
 
 
-def _devices(rig: Rig) -> Rig:
-    models = shipped()
+def _add_devices(rig: Rig) -> Rig:
+    models = shipped_models()
     for name, model, ip in (
         ("WEIR-2", "weir-2", "127.0.0.21"), ("SLUICE-N", "sluice-4", "127.0.0.31"),
         ("SLUICE-S", "sluice-4", "127.0.0.32"), ("BRINE", "weir-2", "127.0.0.40"), (
@@ -288,13 +294,13 @@ def _devices(rig: Rig) -> Rig:
     devices: dict[str, Device] = {
         device_id: replace(d, ports={**d.ports, **plans.get(device_id, {})}) for device_id, d in rig.devices.items()
     }
-    return with_tunnel(_ceiling(replace(rig, devices=devices)))
+    return with_tunnel(_add_ceiling(replace(rig, devices=devices)))
 
 
-def _ceiling(rig: Rig) -> Rig:
+def _add_ceiling(rig: Rig) -> Rig:
     """The jellyfish ceiling on a pixel controller: folded ribbons, two panels, a bridge with floods, a chain of
     beads."""
-    models, kinds = shipped(), shipped_pixels()
+    models, kinds = shipped_models(), shipped_pixels()
     rig, change = add_device(rig, models["penstock-12"], "PENSTOCK")
     device_id = change.made[0]
     rig, change = add_device(rig, models["siphon-64"], "x")
@@ -313,7 +319,7 @@ def _ceiling(rig: Rig) -> Rig:
     }
     elements |= {
         f"b{n}": Element(
-            name=f"bell {n}", kind="rows", pixels=64, at=follow, type="silk", fold=8, spots=layout.rows(64, 8),
+            name=f"bell {n}", kind="rows", pixels=64, at=follow, type="silk", fold=8, spots=layout.lay_out_rows(64, 8),
             tint=11, code="BEL"
         ) for n in (1, 2)
     }  # fmt: skip

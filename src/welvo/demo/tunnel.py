@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from welvo.buses.edits import set_bus
-from welvo.formats.models import shipped
+from welvo.formats.models import shipped_models
 from welvo.rig.buses import Gear
 from welvo.rig.document import Rig
 from welvo.rig.edits import add_device
@@ -24,7 +24,7 @@ def with_tunnel(rig: Rig) -> Rig:
         universes={**rig.universes, "u31": Universe(number=31, name="Tunnel walk")},
         feeds={**rig.feeds, "w31": Feed(universe="u31", sender="s1", wire=31)},
     )
-    rig, change = add_device(rig, shipped()["leat-2"], GATEWAY, "127.0.0.70")
+    rig, change = add_device(rig, shipped_models()["leat-2"], GATEWAY, "127.0.0.70")
     device_id = change.made[0]
     device = rig.devices[device_id]
     ports = {**device.ports, "BUS 1": Port(feed="w31")}

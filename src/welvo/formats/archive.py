@@ -49,7 +49,7 @@ NO_TIME = (1980, 1, 1, 0, 0, 0)
 """The time of every entry that is written: none, so that the same content gives the same bytes whenever it is."""
 
 
-def pack(entries: Iterable[tuple[str, bytes]], level: int | None = None, stored: Collection[str] = ()) -> bytes:
+def pack_archive(entries: Iterable[tuple[str, bytes]], level: int | None = None, stored: Collection[str] = ()) -> bytes:
     """An archive of entries in their order; those that are `stored` are not compressed."""
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
@@ -69,7 +69,9 @@ def holds_entry(data: bytes, name: str) -> bool:
         return False
 
 
-def unpack(data: bytes, name: str, bounds: Bounds, damaged: str, wanted: Callable[[str], bool]) -> dict[str, bytes]:
+def unpack_archive(
+    data: bytes, name: str, bounds: Bounds, damaged: str, wanted: Callable[[str], bool]
+) -> dict[str, bytes]:
     """The wanted entries of an archive by name, with `/` between folders. Raises RigFileError in one sentence.
 
     `damaged` is said of an archive that cannot be read; it may name the backup.
@@ -86,7 +88,7 @@ def unpack(data: bytes, name: str, bounds: Bounds, damaged: str, wanted: Callabl
                 if inside in found:
                     raise RigFileError(f"{name} holds “{inside}” twice; refused.")
                 if wanted(inside):
-                    found[inside] = _read(archive, e, name)
+                    found[inside] = _read_entry(archive, e, name)
             return found
     except RigFileError:
         raise  # it is a ValueError itself, and says more than that something is damaged
@@ -107,7 +109,7 @@ def _check_entry(e: zipfile.ZipInfo, inside: str, name: str, bounds: Bounds) -> 
         )
 
 
-def _read(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, name: str) -> bytes:
+def _read_entry(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, name: str) -> bytes:
     """One entry, never more than it announced: a lying header must not fill the memory."""
     try:
         with archive.open(entry) as f:

@@ -13,7 +13,7 @@ import math
 from welvo.formats.files import RigFileError
 from welvo.formats.ranges import read_ranges
 from welvo.rig.attributes import BY_WORD, default_of, word_for
-from welvo.rig.modes import in_order, sorted_ranges
+from welvo.rig.modes import channels_in_order, sorted_ranges
 from welvo.rig.profile import Break, Channel, Mode
 from welvo.rig.shorts import with_shorts
 
@@ -42,7 +42,7 @@ def write_csv(mode: Mode) -> str:
     out = io.StringIO()
     writer = csv.writer(out)
     writer.writerow(COLUMNS)
-    for n in in_order(mode):
+    for n in channels_in_order(mode):
         c = mode.channels[n]
         ranges = "; ".join(f"{r.first}–{r.last} {r.name}".strip() for r in sorted_ranges(c.ranges))
         numbers = [
@@ -88,13 +88,15 @@ def read_csv(text: str, name: str = "mode") -> tuple[Mode, list[str]]:
         if not any(cells.values()):
             continue
         try:
-            slots = tuple(_int(s, "slot") for s in cells.get("slots", "").replace("+", " ").replace("-", " ").split())
+            slots = tuple(
+                _read_integer(s, "slot") for s in cells.get("slots", "").replace("+", " ").replace("-", " ").split()
+            )
             if not 1 <= len(slots) <= 4 or len(set(slots)) != len(slots) or not all(1 <= s <= 4096 for s in slots):
                 raise ValueError(f"“{cells.get('slots', '')}” are no one to four slots")
             break_no = breaks.setdefault(cells.get("break", "") or "1", len(breaks))
             if taken & {(break_no, s) for s in slots}:
                 raise ValueError("its slot is taken by a row before")
-            c = _channel(cells, slots, break_no)
+            c = _read_channel(cells, slots, break_no)
         except (ValueError, IndexError) as e:
             problems.append(f"Row {number}: {e}.")
             continue
@@ -116,20 +118,20 @@ def read_csv(text: str, name: str = "mode") -> tuple[Mode, list[str]]:
     ), problems
 
 
-def _int(text: str, what: str) -> int:
+def _read_integer(text: str, what: str) -> int:
     if not text.lstrip("+-").isascii() or not text.lstrip("+-").isdigit() or len(text) > 20:
         raise ValueError(f"{what} “{text[:20]}” is no whole number")
     return int(text)
 
 
-def _pixel(text: str) -> int:
-    n = _int(text, "pixel")
+def _read_pixel(text: str) -> int:
+    n = _read_integer(text, "pixel")
     if not 0 <= n <= MOST_PIXELS:
         raise ValueError(f"pixel {n} is not 0 to {MOST_PIXELS}")
     return n
 
 
-def _channel(cells: dict[str, str], slots: tuple[int, ...], break_no: int) -> Channel:
+def _read_channel(cells: dict[str, str], slots: tuple[int, ...], break_no: int) -> Channel:
     word = cells.get("function", "")
     known = BY_WORD.get(word.lower())
     function = cells.get("attribute", "") or (known.key if known else "")
@@ -138,7 +140,7 @@ def _channel(cells: dict[str, str], slots: tuple[int, ...], break_no: int) -> Ch
     def whole(key: str) -> int | None:
         if not cells.get(key):
             return None
-        value = _int(cells[key], key)
+        value = _read_integer(cells[key], key)
         if not 0 <= value <= top:
             raise ValueError(f"{key} {value} does not fit 0 to {top}")
         return value
@@ -164,7 +166,7 @@ def _channel(cells: dict[str, str], slots: tuple[int, ...], break_no: int) -> Ch
         short=cells.get("short", "")[:8],
         slots=slots,
         break_no=break_no,
-        pixel=_pixel(cells.get("pixel") or "0"),
+        pixel=_read_pixel(cells.get("pixel") or "0"),
         default=default_of(function, len(slots)) if default is None else default,
         highlight=whole("highlight"),
         release=whole("release"),

@@ -12,11 +12,11 @@ from functools import lru_cache
 from msgspec import Struct
 from msgspec.structs import replace
 
-from welvo.formats.manual import ChannelRow, Meaning, RangeRow, is_heading, meaning, read_row
+from welvo.formats.manual import ChannelRow, Meaning, RangeRow, is_heading, meaning_of_row, read_row
 from welvo.formats.ranges import make_range
 from welvo.rig.attributes import BY_WORD, LONGEST_WORD, OWN, default_of, family_of, word_for
-from welvo.rig.modes import widened
-from welvo.rig.notation import plural
+from welvo.rig.modes import widen_channel
+from welvo.rig.notation import say_count
 from welvo.rig.profile import Break, Channel, Mode
 from welvo.rig.shorts import with_shorts
 
@@ -64,12 +64,12 @@ class Chart:
     sources: dict[tuple[int, int], TextPlace] = field(default_factory=dict)
     """By break (from 0) and first slot."""
 
-    def mode(self, name: str, old: Mode | None = None) -> Mode:
+    def mode_of_chart(self, name: str, old: Mode | None = None) -> Mode:
         """The mode; what the chart cannot say (short names, ranges, places of pixels) is kept from `old`."""
-        channels = _keep(self.channels, old.channels) if old else tuple(self.channels)
+        channels = _keep_what_was_made(self.channels, old.channels) if old else tuple(self.channels)
         made = Mode(name=name, breaks=tuple(self.breaks) or (Break(),), channels=with_shorts(channels))
         if old:
-            spots = old.spots[: made.pixels] if len(old.spots) >= made.pixels else ()
+            spots = old.spots[: made.count_pixels] if len(old.spots) >= made.count_pixels else ()
             made = replace(old, name=name, breaks=made.breaks, channels=made.channels, spots=spots)
         return made
 
@@ -121,30 +121,32 @@ class _Reader:
 
     # ---- lines and items
 
-    def read(self, text: str) -> Chart:
+    def read_chart(self, text: str) -> Chart:
         for self.line, raw in enumerate(text.splitlines()):
-            hash_at = _comment(raw)
+            hash_at = _start_of_comment(raw)
             body = raw[:hash_at] if hash_at >= 0 else raw
             at = 0
             header = _HEADER.match(body)
             if header:
-                self._open(header[1].strip())
+                self._open_break(header[1].strip())
                 at = header.end()
             elif is_heading(body):
                 continue
             elif not _SLOTS.match(body):
-                row = read_row(body, self.cursor, self._ranged())
+                row = read_row(body, self.cursor, self._last_ranged_value())
                 if row:
-                    self._span(row) if isinstance(row, RangeRow) else self._row(row)
+                    self._take_span(row) if isinstance(row, RangeRow) else self._take_row(row)
                     continue
             body = body.replace("\t", " ")
-            for item, column in _split(body, at):
-                self._item(item, column)
+            for item, column in _split_items(body, at):
+                self._take_item(item, column)
                 if self.cursor > MOST_SLOTS:
-                    self._problem(column, len(item), f"More than {MOST_SLOTS} slots: is a count mistyped?", error=True)
-                    self._close()
+                    self._note_problem(
+                        column, len(item), f"More than {MOST_SLOTS} slots: is a count mistyped?", error=True
+                    )
+                    self._close_break()
                     return self.chart
-        self._close()
+        self._close_break()
         self._settle_pixels()
         self._ask_about_shutters()
         return self.chart
@@ -163,7 +165,7 @@ class _Reader:
             if c.function == "Shutter1" and place:
                 self.line, at = place.line, c.slots[0]
                 says = f"Slot {at}: does this shutter dim the lamp as well? Then it is its dimmer."
-                self._problem(place.column, place.length, says, slot=at, offers=("dimmer",))
+                self._note_problem(place.column, place.length, says, slot=at, offers=("dimmer",))
 
     def _settle_pixels(self) -> None:
         """A single numbered light is no pixel: `red 1` alone belongs to the whole lamp."""
@@ -172,31 +174,31 @@ class _Reader:
 
     # ---- rows of manuals
 
-    def _ranged(self) -> int | None:
+    def _last_ranged_value(self) -> int | None:
         """The last value that the channel before speaks of; −1 for none, None when there is no channel."""
         if not self.chart.channels or self.break_no < 0:
             return None
         return max((x.last for x in self.chart.channels[-1].ranges), default=-1)
 
-    def _span(self, span: RangeRow) -> None:
+    def _take_span(self, span: RangeRow) -> None:
         c = self.chart.channels[-1]
-        if not 0 <= span.first <= span.last <= c.top:
-            self._problem(
+        if not 0 <= span.first <= span.last <= c.highest_value:
+            self._note_problem(
                 span.column,
                 len(span.words),
-                f"{span.first}–{span.last} does not fit this channel: 0 to {c.top}.",
+                f"{span.first}–{span.last} does not fit this channel: 0 to {c.highest_value}.",
                 error=True,
             )
             return
         self.chart.channels[-1] = replace(c, ranges=(*c.ranges, make_range(span.first, span.last, span.words)))
 
-    def _row(self, row: ChannelRow) -> None:
+    def _take_row(self, row: ChannelRow) -> None:
         """Exactly one channel (or fine byte) for one row: words that are not all understood leave it undescribed."""
         if self.break_no < 0:
-            self._open("")
-        width = self._label(row.first, row.last, *row.label)
+            self._open_break("")
+        width = self._take_label(row.first, row.last, *row.label)
         if not row.text.strip():  # a number and nothing behind it: a slot nobody has described
-            self._channels("?", row.column, width, 0)
+            self._take_channels("?", row.column, width, 0)
             return
         if (
             row.text.startswith('"')
@@ -204,21 +206,24 @@ class _Reader:
             or "=" in row.text
             or " highlight " in row.text
         ):
-            self._channels(row.text, row.column, width, 0)
+            self._take_channels(row.text, row.column, width, 0)
             return
         words = row.text.lower().split()
         if width and len(words) == width and all(w in BY_WORD for w in words):  # `3-5 red green blue`
-            self._channels(row.text, row.column, width, 0)
+            self._take_channels(row.text, row.column, width, 0)
             return
         before = self.chart.channels[-1].function if self.chart.channels else ""
-        found = meaning(row.text, before)
+        found = meaning_of_row(row.text, before)
         wide = width or 1
         if found.fine or (
-            found.bits == 16 and not width and found.function and self._coarse(found.function, found.pixel, 1)
+            found.bits == 16
+            and not width
+            and found.function
+            and self._find_coarse_channel(found.function, found.pixel, 1)
         ):
-            if self._fine(found.function, found.rest, found.pixel, row.column, len(row.text)):
+            if self._widen_by_fine_byte(found.function, found.rest, found.pixel, row.column, len(row.text)):
                 if not found.fine:
-                    self._problem(
+                    self._note_problem(
                         row.column,
                         len(row.text),
                         "Read as the fine byte of the channel before: is it?",
@@ -230,12 +235,12 @@ class _Reader:
         if not width and found.bits in (16, 24, 32) and found.function:
             wide = found.bits // 8
         if wide > 4:
-            self._problem(
+            self._note_problem(
                 row.column,
                 len(row.text),
                 f"One function on {wide} slots? At most 4 (32 bit). Left as a gap behind the first.",
             )
-        name = "" if found.function else self._name(row.text.strip(" .|-–:"))
+        name = "" if found.function else self._check_name(row.text.strip(" .|-–:"))
         if not found.function and "fine of what" not in (
             self.chart.problems[-1].message if self.chart.problems else ""
         ):
@@ -244,7 +249,9 @@ class _Reader:
                 if name
                 else f"Slot {self.cursor} is not described yet."
             )
-            self._problem(row.column, len(row.text), says, offers=nearest(found.rest or name) or self._guess())
+            self._note_problem(
+                row.column, len(row.text), says, offers=nearest_words(found.rest or name) or self._guess_fine_bytes()
+            )
         slots = tuple(range(self.cursor, self.cursor + min(wide, 4)))
         self.chart.sources[self.break_no, self.cursor] = TextPlace(self.line, row.column, len(row.text))
         self.chart.channels.append(
@@ -260,9 +267,9 @@ class _Reader:
         self.pixel = max(self.pixel, found.pixel if found.function else 0)
         self.cursor += wide
         for span in row.spans:
-            self._span(span)
+            self._take_span(span)
 
-    def _guess(self) -> tuple[str, ...]:
+    def _guess_fine_bytes(self) -> tuple[str, ...]:
         """A slot behind an 8-bit pan or tilt that nobody described is likely its fine byte."""
         last = self.chart.channels[-1] if self.chart.channels else None
         if (
@@ -274,7 +281,7 @@ class _Reader:
             return (f"{word_for(last.function)} fine",)
         return ()
 
-    def _coarse(self, function: str, pixel: int, widest: int = 3, name: str = "") -> int | None:
+    def _find_coarse_channel(self, function: str, pixel: int, widest: int = 3, name: str = "") -> int | None:
         """Place in `channels` of the nearest channel before that a fine byte can belong to."""
         for n in range(len(self.chart.channels) - 1, -1, -1):
             c = self.chart.channels[n]
@@ -288,36 +295,38 @@ class _Reader:
                 return n
         return None
 
-    def _fine(self, function: str, name: str, pixel: int, column: int, length: int) -> bool:
+    def _widen_by_fine_byte(self, function: str, name: str, pixel: int, column: int, length: int) -> bool:
         """Give the channel before that has this function one more byte, here. Without one it is told and False."""
-        n = self._coarse(function, pixel, 3, name) if function or name else None
+        n = self._find_coarse_channel(function, pixel, 3, name) if function or name else None
         if n is None:
             words = word_for(function, name)
-            self._problem(
+            self._note_problem(
                 column, length, f"Slot {self.cursor}: fine of what? There is no {words or 'channel'} before it."
             )
             return False
         c = self.chart.channels[n]
-        self.chart.channels[n] = widened(c, (*c.slots, self.cursor))
+        self.chart.channels[n] = widen_channel(c, (*c.slots, self.cursor))
         self.chart.sources[self.break_no, self.cursor] = TextPlace(self.line, column, length)
         self.cursor += 1
         return True
 
-    def _open(self, name: str) -> None:
-        self._close()
+    def _open_break(self, name: str) -> None:
+        self._close_break()
         if self.break_no + 1 >= MOST_BREAKS:
-            self._problem(0, len(name) or 1, f"A lamp has {MOST_BREAKS} breaks at most; this is read on.", error=True)
+            self._note_problem(
+                0, len(name) or 1, f"A lamp has {MOST_BREAKS} breaks at most; this is read on.", error=True
+            )
             return
         self.break_no += 1
         self.cursor = 1
         self.chart.breaks.append(Break(name=name))
 
-    def _close(self) -> None:
+    def _close_break(self) -> None:
         if self.break_no >= 0:
             old = self.chart.breaks[self.break_no]
             self.chart.breaks[self.break_no] = replace(old, slots=min(self.cursor - 1, MOST_SLOTS))
 
-    def _problem(
+    def _note_problem(
         self,
         column: int,
         length: int,
@@ -335,55 +344,59 @@ class _Reader:
             )
         )
 
-    def _item(self, item: str, column: int) -> None:
+    def _take_item(self, item: str, column: int) -> None:
         if self.break_no < 0:
-            self._open("")
+            self._open_break("")
         repeat = _REPEAT.match(item)
         if repeat:
-            self._repeat(
+            self._take_repeat(
                 int(repeat[2]), item[repeat.end() :], column + repeat.end(), column, len(item), bool(repeat[1])
             )
             return
         slots = _SLOTS.match(item)
         if slots:
-            self._stated(tuple(map(int, slots[1].split("+"))), item[slots.end() :], column, slots.end())
+            self._take_stated_slots(tuple(map(int, slots[1].split("+"))), item[slots.end() :], column, slots.end())
             return
         width = None
         label = _LABEL.match(item)
         if label:
-            width = self._label(int(label[1]), int(label[2] or label[1]), column, label.end())
+            width = self._take_label(int(label[1]), int(label[2] or label[1]), column, label.end())
             rest = item[label.end() :]
             column += label.end() + len(rest) - len(rest.lstrip())
             item = rest.strip()
         if item.startswith("(") or item.endswith(")"):
-            self._problem(column, len(item), "A bracket needs a count before it, as in 7 x (amber white).", error=True)
+            self._note_problem(
+                column, len(item), "A bracket needs a count before it, as in 7 x (amber white).", error=True
+            )
             item = item.replace("(", " ").replace(")", " ")
-        self._channels(item, column, width, 0)
+        self._take_channels(item, column, width, 0)
 
-    def _stated(self, slots: tuple[int, ...], text: str, column: int, length: int) -> None:
+    def _take_stated_slots(self, slots: tuple[int, ...], text: str, column: int, length: int) -> None:
         """`4+9 pan 16`: one function whose bytes stand on these slots, coarse first."""
         if len(set(slots)) < len(slots) or not all(1 <= s <= MOST_SLOTS for s in slots):
-            self._problem(column, length, f"Slots {'+'.join(map(str, slots))} cannot be one channel's.", error=True)
+            self._note_problem(
+                column, length, f"Slots {'+'.join(map(str, slots))} cannot be one channel's.", error=True
+            )
             return
         behind = max(self.cursor, slots[0] + 1)
         begun, self.cursor = len(self.chart.channels), slots[0]
-        self._channels(text, column + length, None, 0)
+        self._take_channels(text, column + length, None, 0)
         made = self.chart.channels[begun:]
         self.cursor = behind
         if len(made) != 1:
-            self._problem(column, length, "Slots joined by + belong to one function.", error=True)
+            self._note_problem(column, length, "Slots joined by + belong to one function.", error=True)
             del self.chart.channels[begun:]
             return
-        self.chart.channels[begun] = widened(made[0], slots)
+        self.chart.channels[begun] = widen_channel(made[0], slots)
 
-    def _label(self, first: int, last: int, column: int, length: int) -> int | None:
+    def _take_label(self, first: int, last: int, column: int, length: int) -> int | None:
         """A slot number from the manual: what is left out becomes a gap, going back is an error. Gives the width of a
         range."""
         if last < first:
-            self._problem(column, length, f"{first}–{last} runs backwards.", error=True)
+            self._note_problem(column, length, f"{first}–{last} runs backwards.", error=True)
             return None
         if first < self.cursor:
-            self._problem(
+            self._note_problem(
                 column,
                 length,
                 f"The chart says slot {first}, but slots up to {self.cursor - 1} are taken. Counted on as "
@@ -392,35 +405,35 @@ class _Reader:
             )
         elif first > self.cursor:
             if first > MOST_SLOTS:
-                self._problem(column, length, f"Slot {first} is far too high.", error=True)
+                self._note_problem(column, length, f"Slot {first} is far too high.", error=True)
                 return None
             missing = f"slot {self.cursor}" if first == self.cursor + 1 else f"slots {self.cursor}–{first - 1}"
-            self._problem(column, length, f"The chart says nothing of {missing}; left as a gap.")
+            self._note_problem(column, length, f"The chart says nothing of {missing}; left as a gap.")
             self.cursor = first
         return last - first + 1 if last > first else None
 
-    def _repeat(self, count: int, body: str, column: int, start: int, length: int, planes: bool) -> None:
+    def _take_repeat(self, count: int, body: str, column: int, start: int, length: int, planes: bool) -> None:
         inner = body.strip()
         lead = len(body) - len(body.lstrip())
         if inner.startswith("("):
             if not inner.endswith(")"):
-                self._problem(start, length, "The bracket is not closed.", error=True)
+                self._note_problem(start, length, "The bracket is not closed.", error=True)
             inner_text, offset = inner[1:].rstrip(")"), column + lead + 1
         else:
             inner_text, offset = inner, column + lead
         if not inner_text.strip() or not 1 <= count <= 2000:
-            self._problem(start, length, "Say 1 to 2000 times of what, as in 7 x (amber white).", error=True)
+            self._note_problem(start, length, "Say 1 to 2000 times of what, as in 7 x (amber white).", error=True)
             return
         if _REPEAT.search(inner_text):
-            self._problem(
+            self._note_problem(
                 start, length, "A repeat inside a repeat is not understood; write the inner one out.", error=True
             )
             return
         begun, problems = len(self.chart.channels), len(self.chart.problems)
         at = self.cursor
-        parts = _split(inner_text, 0)
+        parts = _split_items(inner_text, 0)
         for part, col in parts:
-            self._channels(part, offset + col, None, self.pixel + 1)
+            self._take_channels(part, offset + col, None, self.pixel + 1)
         made = self.chart.channels[begun:]
         lights = any(family_of(c.function) in ("colour", "intensity", "shutter") for c in made)
         if not lights:
@@ -433,11 +446,11 @@ class _Reader:
             self.cursor = at + stride * count
             return
         if planes and lights and sum(len(c.slots) for c in made) != stride:
-            self._problem(start, length, "Planes hold functions without gaps between them.", error=True)
+            self._note_problem(start, length, "Planes hold functions without gaps between them.", error=True)
             return
         self.grouped = True
         if planes and lights:
-            self._planes(made, at, stride, count)
+            self._put_in_planes(made, at, stride, count)
             return
         for n in range(1, count):
             for c in made:
@@ -448,7 +461,7 @@ class _Reader:
         if lights:
             self.pixel += count
 
-    def _planes(self, made: list[Channel], at: int, stride: int, count: int) -> None:
+    def _put_in_planes(self, made: list[Channel], at: int, stride: int, count: int) -> None:
         """All pixels' first component, then all pixels' second, and so on."""
         base = self.pixel
         del self.chart.channels[len(self.chart.channels) - len(made) :]
@@ -466,38 +479,38 @@ class _Reader:
 
     # ---- words
 
-    def _channels(self, text: str, column: int, width: int | None, pixel: int) -> None:
+    def _take_channels(self, text: str, column: int, width: int | None, pixel: int) -> None:
         words = [_Word(m[0], column + m.start()) for m in _TOKEN.finditer(text) if m[0] not in "(),;"]
         n = 0
         single = True
         begun = len(self.chart.channels)
         gap_before = self.cursor
         while n < len(words):
-            n, made = self._one(words, n, pixel)
+            n, made = self._read_one_function(words, n, pixel)
             single = single and (made or n >= len(words))
         fresh = self.chart.channels[begun:]
         if width and len(fresh) == 1 and len(fresh[0].slots) != width:
-            self._widen(fresh[0], width, words)
+            self._widen_channel(fresh[0], width, words)
         elif width and not fresh and self.cursor - gap_before < width:
             self.cursor = gap_before + width
         elif width and len(fresh) > 1 and self.cursor - gap_before != width:
-            self._problem(
-                column, len(text), f"The chart gives {plural(width, 'slot')} to {len(fresh)} functions.", error=True
+            self._note_problem(
+                column, len(text), f"The chart gives {say_count(width, 'slot')} to {len(fresh)} functions.", error=True
             )
 
-    def _widen(self, channel: Channel, width: int, words: list[_Word]) -> None:
+    def _widen_channel(self, channel: Channel, width: int, words: list[_Word]) -> None:
         first = channel.slots[0]
         if width > 4:
             at = words[0].column if words else 0
-            self._problem(
+            self._note_problem(
                 at, 1, f"One function on {width} slots? At most 4 (32 bit). Left as a gap behind the first.", slot=first
             )
             self.cursor = first + width
             return
-        self.chart.channels[-1] = widened(channel, tuple(range(first, first + width)))
+        self.chart.channels[-1] = widen_channel(channel, tuple(range(first, first + width)))
         self.cursor = first + width
 
-    def _one(self, words: list[_Word], n: int, pixel: int) -> tuple[int, bool]:
+    def _read_one_function(self, words: list[_Word], n: int, pixel: int) -> tuple[int, bool]:
         """Read one function from word n on; gives the next word and whether a channel was made."""
         word = words[n]
         low = word.text.lower()
@@ -506,14 +519,14 @@ class _Reader:
             if n + 1 < len(words) and words[n + 1].text.isdigit():
                 count, n = int(words[n + 1].text), n + 1
             if not 1 <= count <= 512:
-                self._problem(word.column, 3, "A gap is 1 to 512 slots wide.", error=True)
+                self._note_problem(word.column, 3, "A gap is 1 to 512 slots wide.", error=True)
                 count = 1
             self.cursor += count
             return n + 1, False
         if word.text.startswith('"'):
             own = word.text.strip('"').strip()
             if not own or word.text == '"':
-                self._problem(
+                self._note_problem(
                     word.column, len(word.text), "A function of your own needs a name between two quotes.", error=True
                 )
                 return n + 1, False
@@ -521,11 +534,11 @@ class _Reader:
             if behind and behind.column == word.column + len(word.text) and re.fullmatch(r"/\d{1,4}", behind.text):
                 n, pixel = n + 1, int(behind.text[1:])
                 self.pixel, self.grouped = max(self.pixel, pixel), True
-            return self._finish(words, n + 1, OWN + own, "", word, len(word.text), pixel)
+            return self._finish_function(words, n + 1, OWN + own, "", word, len(word.text), pixel)
         if low in _FINE and self.chart.channels:
             last = self.chart.channels[-1]
-            if self._fine(last.function, last.name, last.pixel, word.column, len(word.text)):
-                return self._values(words, n + 1, len(self.chart.channels) - 1), True
+            if self._widen_by_fine_byte(last.function, last.name, last.pixel, word.column, len(word.text)):
+                return self._take_values(words, n + 1, len(self.chart.channels) - 1), True
         for take in range(min(LONGEST_WORD, len(words) - n), 0, -1):
             text, number = _pixel_suffix(" ".join(w.text.lower() for w in words[n : n + take]))
             found = BY_WORD.get(text)
@@ -536,12 +549,12 @@ class _Reader:
                 self.pixel = max(self.pixel, number) if number != pixel else self.pixel
                 self.grouped = self.grouped or number > 0
                 if n + take < len(words) and words[n + take].text.lower() in _FINE:
-                    if self._fine(found.key, "", number, word.column, length + 5):
-                        coarse = self._coarse(found.key, number, 4)
-                        return self._values(words, n + take + 1, coarse if coarse is not None else -1), True
+                    if self._widen_by_fine_byte(found.key, "", number, word.column, length + 5):
+                        coarse = self._find_coarse_channel(found.key, number, 4)
+                        return self._take_values(words, n + take + 1, coarse if coarse is not None else -1), True
                     said = " ".join(w.text for w in words[n : n + take + 1])
-                    return self._finish(words, n + take + 1, "", said, word, length + 5, number)
-                return self._finish(words, n + take, found.key, "", word, length, number)
+                    return self._finish_function(words, n + take + 1, "", said, word, length + 5, number)
+                return self._finish_function(words, n + take, found.key, "", word, length, number)
         end = n + 1
         while end < len(words) and not self._starts_something(words, end):
             end += 1
@@ -549,26 +562,30 @@ class _Reader:
         if number:
             pixel, self.pixel, self.grouped = number, max(self.pixel, number), True
         length = words[end - 1].column + len(words[end - 1].text) - word.column
-        coarse = self._coarse("", pixel, 3, unknown)
+        coarse = self._find_coarse_channel("", pixel, 3, unknown)
         if end < len(words) and words[end].text.lower() in _FINE and coarse is not None:
-            self._fine("", unknown, pixel, word.column, length + 5)
-            return self._values(words, end + 1, coarse), True
+            self._widen_by_fine_byte("", unknown, pixel, word.column, length + 5)
+            return self._take_values(words, end + 1, coarse), True
         if unknown == "?":
-            self._problem(word.column, length, f"Slot {self.cursor} is not described yet.", offers=self._guess())
+            self._note_problem(
+                word.column, length, f"Slot {self.cursor} is not described yet.", offers=self._guess_fine_bytes()
+            )
         elif low in _WIDTH or low == "=" or low == "highlight":
-            self._problem(word.column, length, f"“{unknown}” belongs behind a function.", error=True)
+            self._note_problem(word.column, length, f"“{unknown}” belongs behind a function.", error=True)
             return end, False
         else:
-            self._problem(
+            self._note_problem(
                 word.column,
                 length,
                 f"Slot {self.cursor}: “{unknown}” is no function name.",
-                offers=nearest(unknown) or self._guess(),
+                offers=nearest_words(unknown) or self._guess_fine_bytes(),
             )
-        return self._finish(words, end, "", "" if unknown == "?" else self._name(unknown), word, length, pixel)
+        return self._finish_function(
+            words, end, "", "" if unknown == "?" else self._check_name(unknown), word, length, pixel
+        )
 
-    def _name(self, words: str) -> str:
-        return words if self.trial else safe_name(words)
+    def _check_name(self, words: str) -> str:
+        return words if self.trial else safe_chart_name(words)
 
     def _starts_something(self, words: list[_Word], n: int) -> bool:
         low = words[n].text.lower()
@@ -578,7 +595,7 @@ class _Reader:
             " ".join(w.text.lower() for w in words[n : n + take]) in BY_WORD for take in range(1, LONGEST_WORD + 1)
         )
 
-    def _finish(
+    def _finish_function(
         self, words: list[_Word], n: int, function: str, name: str, word: _Word, length: int, pixel: int
     ) -> tuple[int, bool]:
         """Take width, default and highlight behind a function, then make its channel."""
@@ -603,21 +620,21 @@ class _Reader:
                 default=default_of(function, width),
             )
         )
-        return self._values(words, n, len(self.chart.channels) - 1), True
+        return self._take_values(words, n, len(self.chart.channels) - 1), True
 
-    def _values(self, words: list[_Word], n: int, at: int) -> int:
+    def _take_values(self, words: list[_Word], n: int, at: int) -> int:
         """Take default and highlight behind a function over into the channel at a place; gives the next word."""
         while n < len(words) and words[n].text.lower() in ("=", "highlight"):
             which = words[n].text.lower()
             c = self.chart.channels[at]
-            value, n = self._value(words, n + 1, c.top, words[n])
+            value, n = self._read_value(words, n + 1, c.highest_value, words[n])
             if value is not None:
                 self.chart.channels[at] = replace(c, default=value) if which == "=" else replace(c, highlight=value)
         return n
 
-    def _value(self, words: list[_Word], n: int, top: int, sign: _Word) -> tuple[int | None, int]:
+    def _read_value(self, words: list[_Word], n: int, top: int, sign: _Word) -> tuple[int | None, int]:
         if n >= len(words) or not re.fullmatch(r"\d+(\.\d+)?%?", words[n].text):
-            self._problem(
+            self._note_problem(
                 sign.column, len(sign.text), f"A number from 0 to {top}, or a percentage, must follow.", error=True
             )
             return None, n
@@ -627,12 +644,12 @@ class _Reader:
         number = float(text.rstrip("%"))
         value = round(number * top / 100) if percent else int(number)
         if value > top or (not percent and number != value):
-            self._problem(words[n].column, len(text), f"{text} does not fit: 0 to {top} here.", error=True)
+            self._note_problem(words[n].column, len(text), f"{text} does not fit: 0 to {top} here.", error=True)
             return None, after
         return value, after
 
 
-def _comment(line: str) -> int:
+def _start_of_comment(line: str) -> int:
     quoted = False
     for n, c in enumerate(line):
         if c == '"':
@@ -642,7 +659,7 @@ def _comment(line: str) -> int:
     return -1
 
 
-def _split(text: str, start: int) -> list[tuple[str, int]]:
+def _split_items(text: str, start: int) -> list[tuple[str, int]]:
     """Items between commas and semicolons outside brackets and quotes, with the column each starts at."""
     found, depth, begin, quoted = [], 0, start, False
     for n in range(start, len(text) + 1):
@@ -663,7 +680,7 @@ def _split(text: str, start: int) -> list[tuple[str, int]]:
     return found
 
 
-def safe_name(name: str) -> str:
+def safe_chart_name(name: str) -> str:
     """A word for a channel nobody has described, such that a chart with it reads back as the same: spaces and signs
     that would mean something become `_`. Empty when nothing is left."""
     if not name or _as_itself(name):
@@ -677,7 +694,7 @@ def _as_itself(name: str) -> bool:
     """Whether a name is read as one undescribed channel of this name, alone, first on its line and behind others."""
     for before in ("", "gap, ", '"-", '):
         for behind, width in (("", 1), (", gap", 1), (" 16", 2)):
-            made = _Reader(trial=True).read(f"{before}{name}{behind}").channels
+            made = _Reader(trial=True).read_chart(f"{before}{name}{behind}").channels
             first = 2 if before else 1
             if [(c.function, c.name, c.slots, c.pixel) for c in made if not c.function] != [
                 ("", name, tuple(range(first, first + width)), 0)
@@ -686,7 +703,7 @@ def _as_itself(name: str) -> bool:
     return True
 
 
-def nearest(word: str, most: int = 3) -> tuple[str, ...]:
+def nearest_words(word: str, most: int = 3) -> tuple[str, ...]:
     """The plain function words nearest to one that is not known."""
     low = word.lower()
     inside = [a for w, a in BY_WORD.items() if len(low) > 2 and (low in w or (len(w) > 3 and w in low))]
@@ -696,10 +713,10 @@ def nearest(word: str, most: int = 3) -> tuple[str, ...]:
 
 def read_chart(text: str) -> Chart:
     """Read a chart; never raises for bad text, every doubt stands in `problems`."""
-    return _Reader().read(text)
+    return _Reader().read_chart(text)
 
 
-def _keep(new: list[Channel], old: tuple[Channel, ...]) -> tuple[Channel, ...]:
+def _keep_what_was_made(new: list[Channel], old: tuple[Channel, ...]) -> tuple[Channel, ...]:
     """Carry over what the chart cannot say to the channels that are still the same function, or the same word.
 
     A slot without a word is the undescribed one that was there. Then those of the same width are matched in their
@@ -707,7 +724,7 @@ def _keep(new: list[Channel], old: tuple[Channel, ...]) -> tuple[Channel, ...]:
     """
     kept: list[Channel | None] = [None] * len(new)
     left = list(old)
-    for what in (_place_of_undescribed, _kind, _kind_of_any_width):
+    for what in (_place_of_undescribed, _kind_of_channel, _kind_of_any_width):
         seen: dict[Hashable, list[Channel]] = {}
         for c in left:
             seen.setdefault(what(c), []).append(c)
@@ -715,12 +732,12 @@ def _keep(new: list[Channel], old: tuple[Channel, ...]) -> tuple[Channel, ...]:
             key = None if what is _place_of_undescribed and c.name else what(c)
             same = seen.get(key) if kept[n] is None and key is not None else None
             if same:
-                kept[n] = _carried(c, same.pop(0))
+                kept[n] = _carry_over(c, same.pop(0))
         left = [c for cs in seen.values() for c in cs]
     return tuple(c if k is None else k for k, c in zip(kept, new))
 
 
-def _kind(c: Channel) -> Hashable:
+def _kind_of_channel(c: Channel) -> Hashable:
     return c.function, "" if c.function else c.name, c.pixel, len(c.slots)
 
 
@@ -733,10 +750,10 @@ def _place_of_undescribed(c: Channel) -> Hashable:
     return None if c.function else (c.break_no, c.slots)
 
 
-def _carried(c: Channel, before: Channel) -> Channel:
+def _carry_over(c: Channel, before: Channel) -> Channel:
     """A channel of a new chart with what was made by hand on the one it was."""
     if len(before.slots) != len(c.slots):
-        before = widened(before, c.slots)
+        before = widen_channel(before, c.slots)
     return replace(
         before,
         slots=c.slots,
@@ -760,11 +777,11 @@ def lost_by_hand(old: Mode, new: Mode) -> list[str]:
     """What was made by hand on a mode and is not on the new one, in words: places of pixels, ranges, other facts."""
     found: list[str] = []
     if len(new.spots) < len(old.spots):
-        found.append(f"the places of {plural(len(old.spots) - len(new.spots), 'pixel')}")
+        found.append(f"the places of {say_count(len(old.spots) - len(new.spots), 'pixel')}")
     before, after = (
         Counter(_kind_of_any_width(c) for c in m.channels if _by_hand(c) != _NOTHING_BY_HAND) for m in (old, new)
     )
     lost = sum((before - after).values())
     if lost:
-        found.append(f"ranges and flags of {plural(lost, 'channel')}")
+        found.append(f"ranges and flags of {say_count(lost, 'channel')}")
     return found

@@ -66,7 +66,7 @@ def read_bytes(path: Path, most: int, what: str) -> bytes:
     return data
 
 
-def read_text(path: Path, most: int, what: str) -> str:
+def read_text_file(path: Path, most: int, what: str) -> str:
     """All of a text file in UTF-8, within bounds. Raises RigFileError."""
     try:
         return read_bytes(path, most, what).decode("utf-8").removeprefix("\ufeff")
@@ -180,7 +180,7 @@ def write_atomic(path: Path, data: bytes, keep: bool = False, flush: bool = True
     try:
         if target.exists() and not target.is_file():
             raise OSError(0, "it is no ordinary file")
-        sweep(target)
+        sweep_leftovers(target)
         handle, temporary = tempfile.mkstemp(prefix=_stem_of_parts(target) + f"{os.getpid()}.", dir=target.parent)
         with os.fdopen(handle, "wb") as f:
             f.write(data)
@@ -214,7 +214,7 @@ def _stem_of_parts(target: Path) -> str:
     return f".{os.fsdecode(short)}.part-"
 
 
-def sweep(target: Path) -> None:
+def sweep_leftovers(target: Path) -> None:
     """Remove what programs that were killed while saving left beside a file."""
     stem = _stem_of_parts(target)
     with contextlib.suppress(OSError), os.scandir(target.parent) as entries:
@@ -224,11 +224,11 @@ def sweep(target: Path) -> None:
             writer = entry.name[len(stem) :].split(".")[0]
             with contextlib.suppress(OSError):
                 old = entry.stat().st_mtime + OLD_PART < os.stat(target.parent).st_mtime
-                if old or (writer.isdigit() and not _runs(int(writer))):
+                if old or (writer.isdigit() and not _process_runs(int(writer))):
                     os.unlink(entry.path)
 
 
-def _runs(pid: int) -> bool:
+def _process_runs(pid: int) -> bool:
     try:
         os.kill(pid, 0)
     except ProcessLookupError:

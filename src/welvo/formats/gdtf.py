@@ -18,13 +18,13 @@ import msgspec
 from msgspec import Struct
 from msgspec.structs import replace
 
-from welvo.formats.archive import Bounds, unpack
+from welvo.formats.archive import Bounds, unpack_archive
 from welvo.formats.files import RigFileError, read_bytes
-from welvo.formats.gdtf_terms import UNITS, Doubt, cie_to_hex, function_of, read_matrix, read_value
-from welvo.formats.ranges import hint, hold_of
+from welvo.formats.gdtf_terms import UNITS, Doubt, cie_to_hex, function_of, read_dmx_value, read_matrix
+from welvo.formats.ranges import hint_of_name, hold_of
 from welvo.rig.attributes import BY_KEY, family_of, word_for
 from welvo.rig.base import Refused
-from welvo.rig.door import check_whole
+from welvo.rig.door import check_whole_value
 from welvo.rig.profile import FARTHEST_SPOT, Backdrop, Break, Channel, Facts, Mode, Profile, Range, Spot
 from welvo.rig.shorts import with_shorts
 
@@ -59,21 +59,21 @@ def read_gdtf(path: Path) -> Imported:
 
 
 def loads_gdtf(data: bytes, name: str = "the file") -> Imported:
-    files = _unpack(data, name)
+    files = _unpack_gdtf(data, name)
     root = parse_xml(files[DESCRIPTION], name)
     kind = root.find("FixtureType")
     if root.tag != "GDTF" or kind is None:
         raise RigFileError(f"{name}: description.xml holds no GDTF fixture type.")
     reader = _Type(kind, name)
-    profile = reader.profile()
+    profile = reader.make_profile()
     version = root.get("DataVersion", "")
     if version and not version.startswith("1."):
-        reader.doubt("DataVersion", f"{version} is newer than this reader; what it does not know is kept.")
+        reader.note_doubt("DataVersion", f"{version} is newer than this reader; what it does not know is kept.")
     own = files.pop(OWN_FACTS, b"")
     if own:
         profile = _with_own_facts(profile, own)
     try:
-        check_whole(profile)
+        check_whole_value(profile)
     except Refused as e:
         raise RigFileError(f"{name} says what no lamp can have. {e}") from e
     return Imported(replace(profile, kept=dict(files)), reader.doubts)
@@ -104,9 +104,9 @@ def _with_own_facts(profile: Profile, own: bytes) -> Profile:
     return replace(profile, modes=modes)
 
 
-def _unpack(data: bytes, name: str) -> dict[str, bytes]:
+def _unpack_gdtf(data: bytes, name: str) -> dict[str, bytes]:
     """All files of the archive, within bounds."""
-    files = unpack(data, name, BOUNDS, "is no GDTF file, or is damaged ({why}).", lambda inside: True)
+    files = unpack_archive(data, name, BOUNDS, "is no GDTF file, or is damaged ({why}).", lambda inside: True)
     if DESCRIPTION not in files:
         raise RigFileError(f"{name} is a ZIP without {DESCRIPTION}; it is no GDTF file.")
     return files
@@ -153,18 +153,18 @@ class _Type:
         }
         self.tops = {g.get("Name", ""): g for g in node.iterfind("Geometries/*")}
 
-    def doubt(self, where: str, message: str) -> None:
+    def note_doubt(self, where: str, message: str) -> None:
         if len(self.doubts) < 200:
             self.doubts.append(Doubt(where, message))
 
-    def profile(self) -> Profile:
+    def make_profile(self) -> Profile:
         n = self.node
         modes: dict[str, Mode] = {}
         for i, m in enumerate(n.iterfind("DMXModes/DMXMode"), 1):
             if i > 200:
-                self.doubt("DMXModes", "More than 200 modes; the rest is kept in the file only.")
+                self.note_doubt("DMXModes", "More than 200 modes; the rest is kept in the file only.")
                 break
-            modes[f"m{i}"] = self.mode(m)
+            modes[f"m{i}"] = self.read_mode(m)
         if not modes:
             raise RigFileError(f"{self.name}: the fixture type has no DMX modes.")
         for tag, words in (
@@ -175,7 +175,7 @@ class _Type:
         ):
             count = len(n.findall(tag))
             if count:
-                self.doubt(tag.split("/")[0], f"{count} {words} are kept in the file and not shown.")
+                self.note_doubt(tag.split("/")[0], f"{count} {words} are kept in the file and not shown.")
         last = [r.get("Text", "") for r in n.iterfind("Revisions/Revision")]
         title = n.get("LongName") or n.get("Name") or "unnamed fixture"
         return Profile(
@@ -185,11 +185,11 @@ class _Type:
             notes=n.get("Description", "")[:2000],
             revision=(last[-1] if last else "")[:80],
             source=f"gdtf:{n.get('FixtureTypeID', '') or title}",
-            facts=self.facts(),
+            facts=self.read_facts(),
             modes=modes,
         )
 
-    def facts(self) -> Facts | None:
+    def read_facts(self) -> Facts | None:
         beam = next(self.node.iter("Beam"), None)
         model = next((m for m in self.node.iterfind("Models/Model")), None)
         weight = self.node.find("PhysicalDescriptions/Properties/Weight")
@@ -198,7 +198,7 @@ class _Type:
             try:
                 value = float(node.get(key, "0")) * times if node is not None else 0.0
             except ValueError:
-                self.doubt(f"{node.tag} {node.get('Name', '')}", f"{key} “{node.get(key)}” is no number.")
+                self.note_doubt(f"{node.tag} {node.get('Name', '')}", f"{key} “{node.get(key)}” is no number.")
                 return 0.0
             return min(most, max(0.0, value)) if math.isfinite(value) else 0.0
 
@@ -216,12 +216,12 @@ class _Type:
 
     # ---- geometry
 
-    def places(self, mode: Any, where: str) -> dict[str, list[_Place]]:
+    def places_of_geometries(self, mode: Any, where: str) -> dict[str, list[_Place]]:
         """Every geometry reachable from the mode's root, with its instances; references count up the pixels."""
         root = self.tops.get(mode.get("Geometry", ""))
         found: dict[str, list[_Place]] = defaultdict(list)
         if root is None:
-            self.doubt(
+            self.note_doubt(
                 where, f"geometry “{mode.get('Geometry')}” does not exist; its channels are taken as the whole lamp's."
             )
             return found
@@ -233,13 +233,13 @@ class _Type:
             g, (ox, oy, oz) = stack.pop()
             steps += 1
             if steps > 20_000:
-                self.doubt(where, "more than 20 000 geometries; the rest is left out.")
+                self.note_doubt(where, "more than 20 000 geometries; the rest is left out.")
                 break
-            x, y, z = (a + b for a, b in zip((ox, oy, oz), self._position(g, where)))
+            x, y, z = (a + b for a, b in zip((ox, oy, oz), self._read_position(g, where)))
             if g.tag == "GeometryReference":
                 template = self.tops.get(g.get("Geometry", ""))
                 if template is None:
-                    self.doubt(
+                    self.note_doubt(
                         where, f"reference “{g.get('Name')}” points to “{g.get('Geometry')}”, which does not exist."
                     )
                     continue
@@ -250,7 +250,8 @@ class _Type:
                     continue
                 counter += 1
                 breaks = tuple(
-                    (self._int(b, "DMXBreak", 1), self._int(b, "DMXOffset", 1)) for b in g.iterfind("Break")
+                    (self._read_integer(b, "DMXBreak", 1), self._read_integer(b, "DMXOffset", 1))
+                    for b in g.iterfind("Break")
                 ) or ((1, 1),)
                 for inner in names:
                     found[inner].append(_Place(counter, breaks, x, y, z))
@@ -261,40 +262,40 @@ class _Type:
             ]
         return found
 
-    def _position(self, g: Any, where: str) -> tuple[float, float, float]:
+    def _read_position(self, g: Any, where: str) -> tuple[float, float, float]:
         try:
             return read_matrix(g.get("Position"))
         except ValueError as e:
-            self.doubt(where, f"{g.get('Name', g.tag)}: {e}; taken as in place.")
+            self.note_doubt(where, f"{g.get('Name', g.tag)}: {e}; taken as in place.")
             return 0.0, 0.0, 0.0
 
-    def _int(self, node: Any, key: str, default: int) -> int:
+    def _read_integer(self, node: Any, key: str, default: int) -> int:
         try:
             return int(node.get(key, default))
         except ValueError:
-            self.doubt(f"{node.tag}", f"{key} “{node.get(key)}” is no number; taken as {default}.")
+            self.note_doubt(f"{node.tag}", f"{key} “{node.get(key)}” is no number; taken as {default}.")
             return default
 
     # ---- modes and channels
 
-    def mode(self, node: Any) -> Mode:
+    def read_mode(self, node: Any) -> Mode:
         name = node.get("Name", "") or "unnamed"
         where = f"mode “{name}”"
-        places = self.places(node, where)
+        places = self.places_of_geometries(node, where)
         single = {p.pixel for ps in places.values() for p in ps} == {0, 1}
         raw: list[tuple[int, Channel, str]] = []
         for c in node.iterfind("DMXChannels/DMXChannel"):
-            for item in self.channel(c, places, where):
+            for item in self.read_channel(c, places, where):
                 raw.append(item)
                 if len(raw) > MOST_CHANNELS:
                     break
             if len(raw) > MOST_CHANNELS:
-                self.doubt(where, f"more than {MOST_CHANNELS} channels; the rest is left out.")
+                self.note_doubt(where, f"more than {MOST_CHANNELS} channels; the rest is left out.")
                 break
         numbers = sorted({b for b, _, _ in raw}) or [1]
         channels = [replace(c, break_no=numbers.index(b), pixel=0 if single else c.pixel) for b, c, _ in raw]
         names = {id(c): full for c, (_, _, full) in zip(channels, raw)}
-        channels = self.clean(channels, where)
+        channels = self.clean_channels(channels, where)
         breaks = tuple(
             Break(
                 name="" if len(numbers) == 1 else f"break {b}",
@@ -305,12 +306,12 @@ class _Type:
         order = sorted(channels, key=lambda c: (c.break_no, c.slots[0]))
         full = [names.get(id(c), "") for c in order]
         made = with_shorts(order)
-        made = self.relations(node, made, full, where)
-        spots = () if single else self.spots(places)
+        made = self.read_relations(node, made, full, where)
+        spots = () if single else self.spots_on_face(places)
         pixels = max((c.pixel for c in made), default=0)
         macros = len(node.findall("FTMacros/FTMacro"))
         if macros:
-            self.doubt(where, f"{macros} macros are kept in the file and not shown.")
+            self.note_doubt(where, f"{macros} macros are kept in the file and not shown.")
         return Mode(
             name=name[:80],
             note=node.get("Description", "")[:500],
@@ -319,17 +320,17 @@ class _Type:
             spots=spots if len(spots) == pixels else (),
         )
 
-    def clean(self, channels: list[Channel], where: str) -> list[Channel]:
+    def clean_channels(self, channels: list[Channel], where: str) -> list[Channel]:
         """Leave out what lies past 4096, and tell what lies on each other."""
         kept: list[Channel] = []
         taken: dict[tuple[int, int], str] = {}
         for c in channels:
             if max(c.slots) > 4096 or min(c.slots) < 1:
-                self.doubt(where, f"{word_for(c.function)} lies on slot {max(c.slots)}; left out.")
+                self.note_doubt(where, f"{word_for(c.function)} lies on slot {max(c.slots)}; left out.")
                 continue
             for s in c.slots:
                 if (c.break_no, s) in taken:
-                    self.doubt(
+                    self.note_doubt(
                         where,
                         f"slot {s} of break {c.break_no + 1} is both {taken[c.break_no, s]} and "
                         f"{word_for(c.function)}.",
@@ -338,7 +339,9 @@ class _Type:
             kept.append(c)
         return kept
 
-    def channel(self, node: Any, places: dict[str, list[_Place]], where: str) -> Iterator[tuple[int, Channel, str]]:
+    def read_channel(
+        self, node: Any, places: dict[str, list[_Place]], where: str
+    ) -> Iterator[tuple[int, Channel, str]]:
         """Break number, channel and full name of every instance of one DMXChannel."""
         geometry = node.get("Geometry", "")
         logical = node.findall("LogicalChannel")
@@ -347,72 +350,76 @@ class _Type:
         here = f"{where}, channel {full}"
         offset = node.get("Offset", "")
         if not offset.strip() or offset.strip() == "None":
-            self.doubt(here, "is virtual: it takes no slots, and is kept in the file only.")
+            self.note_doubt(here, "is virtual: it takes no slots, and is kept in the file only.")
             return
         try:
             offsets = [int(o) for o in offset.split(",")]
         except ValueError:
-            self.doubt(here, f"Offset “{offset}” is no list of slots; left out.")
+            self.note_doubt(here, f"Offset “{offset}” is no list of slots; left out.")
             return
         if len(offsets) > 4 or len(set(offsets)) != len(offsets):
-            self.doubt(
+            self.note_doubt(
                 here, f"takes {len(offsets)} slots ({offset}); Welvo knows one to four different ones. Left out."
             )
             return
-        made = self.functions(node, logical, attribute, len(offsets), here)
+        made = self.read_functions(node, logical, attribute, len(offsets), here)
         instances = places.get(geometry) or []
         if not instances:
             if places:
-                self.doubt(here, f"geometry “{geometry}” is not part of this mode; taken as the whole lamp's.")
+                self.note_doubt(here, f"geometry “{geometry}” is not part of this mode; taken as the whole lamp's.")
             instances = [_Place(0, (), 0, 0, 0)]
         overwrite = node.get("DMXBreak", "1") == "Overwrite"
         for p in instances:
-            number = p.breaks[-1][0] if overwrite and p.breaks else (1 if overwrite else self._int(node, "DMXBreak", 1))
+            number = (
+                p.breaks[-1][0]
+                if overwrite and p.breaks
+                else (1 if overwrite else self._read_integer(node, "DMXBreak", 1))
+            )
             ahead = next((o for b, o in (reversed(p.breaks) if overwrite else p.breaks) if b == number), 1) - 1
             slots = tuple(o + ahead for o in offsets)
             if min(slots) < 1 or max(slots) > 4096:
-                self.doubt(here, f"lies on slot {max(slots)}; left out.")
+                self.note_doubt(here, f"lies on slot {max(slots)}; left out.")
                 continue
             yield number, replace(made, slots=slots, pixel=min(10000, p.pixel)), full
 
-    def functions(self, node: Any, logical: list[Any], attribute: str, width: int, where: str) -> Channel:
+    def read_functions(self, node: Any, logical: list[Any], attribute: str, width: int, where: str) -> Channel:
         """What the channel does: its first attribute, and every function and set as ranges."""
         if not logical:
-            self.doubt(where, "has no logical channel; not described.")
+            self.note_doubt(where, "has no logical channel; not described.")
             return Channel(function="", name=node.get("Geometry", ""), slots=tuple(range(1, width + 1)))
         top = 256**width - 1
         function = function_of(attribute)
         if attribute not in BY_KEY and not function.startswith("own:") and attribute not in self.units:
-            self.doubt(where, f"attribute “{attribute}” is defined nowhere; kept by its name.")
+            self.note_doubt(where, f"attribute “{attribute}” is defined nowhere; kept by its name.")
         entries: list[tuple[int, Any, Any]] = []
         for lc in logical:
             if lc is not logical[0] and lc.get("Attribute") != attribute:
-                self.doubt(
+                self.note_doubt(
                     where, f"also is {word_for(lc.get('Attribute', ''))} in part of its values; shown as a range."
                 )
             for cf in lc.iterfind("ChannelFunction"):
-                entries.append((self._value(cf, "DMXFrom", width, where) or 0, lc, cf))
+                entries.append((self._read_dmx_value(cf, "DMXFrom", width, where) or 0, lc, cf))
                 if cf.get("ModeMaster"):
-                    self.doubt(
+                    self.note_doubt(
                         where,
                         f"function “{cf.get('Name', '')}” depends on {cf.get('ModeMaster')}; the condition is kept "
                         "in the file only.",
                     )
         entries.sort(key=lambda e: e[0])
-        initial = self._initial(node, entries)
-        default = self._value(initial, "Default", width, where) if initial is not None else None
+        initial = self._find_initial_function(node, entries)
+        default = self._read_dmx_value(initial, "Default", width, where) if initial is not None else None
         if default is None:
-            default = self._value(node, "Default", width, where)
-        highlight = self._value(node, "Highlight", width, where)
+            default = self._read_dmx_value(node, "Default", width, where)
+        highlight = self._read_dmx_value(node, "Highlight", width, where)
         ranges: list[Range] = []
         for n, (first, lc, cf) in enumerate(entries):
             last = max(first, (entries[n + 1][0] - 1) if n + 1 < len(entries) else top)
-            ranges += self.sets(cf, lc, first, last, width, len(entries) > 1, where)
+            ranges += self.read_channel_sets(cf, lc, first, last, width, len(entries) > 1, where)
         low = high = None
         if len(entries) == 1 or all(cf.get("Attribute", attribute) == attribute for _, _, cf in entries[:1]):
             cf = entries[0][2] if entries else None
             if cf is not None and len(entries) == 1:
-                low, high = self._float(cf, "PhysicalFrom"), self._float(cf, "PhysicalTo")
+                low, high = self._read_float(cf, "PhysicalFrom"), self._read_float(cf, "PhysicalTo")
         first_lc = logical[0]
         master = first_lc.get("Master", "None")
         follows = family_of(function) in ("intensity", "colour", "shutter")
@@ -430,17 +437,20 @@ class _Type:
             ranges=tuple(ranges),
         )
 
-    def _initial(self, node: Any, entries: list[tuple[int, Any, Any]]) -> Any:
+    def _find_initial_function(self, node: Any, entries: list[tuple[int, Any, Any]]) -> Any:
         wanted = node.get("InitialFunction", "").rsplit(".", 1)[-1]
         return next((cf for _, _, cf in entries if cf.get("Name") == wanted), entries[0][2] if entries else None)
 
-    def sets(self, cf: Any, lc: Any, first: int, last: int, width: int, several: bool, where: str) -> list[Range]:
+    def read_channel_sets(
+        self, cf: Any, lc: Any, first: int, last: int, width: int, several: bool, where: str
+    ) -> list[Range]:
         """Ranges of one function: its named sets, or itself when it is one of several."""
         attribute = cf.get("Attribute") or lc.get("Attribute", "")
-        low, high = self._float(cf, "PhysicalFrom"), self._float(cf, "PhysicalTo")
+        low, high = self._read_float(cf, "PhysicalFrom"), self._read_float(cf, "PhysicalTo")
         wheel = self.wheels.get(cf.get("Wheel", ""), [])
         starts = sorted(
-            ((self._value(s, "DMXFrom", width, where) or 0, s) for s in cf.iterfind("ChannelSet")), key=lambda x: x[0]
+            ((self._read_dmx_value(s, "DMXFrom", width, where) or 0, s) for s in cf.iterfind("ChannelSet")),
+            key=lambda x: x[0],
         )
         named = [s for s in starts if s[1].get("Name", "").strip()]
         if not named:
@@ -449,22 +459,22 @@ class _Type:
             word = word_for(function_of(attribute))
             name = cf.get("Name", "").strip()
             words = word if not name or name.startswith(attribute) else name
-            return [self._range(first, last, words, low, high, attribute, "")]
+            return [self._make_range(first, last, words, low, high, attribute, "")]
         found = []
         for n, (at, s) in enumerate(starts):
             end = (starts[n + 1][0] - 1) if n + 1 < len(starts) else last
             if not s.get("Name", "").strip() or end < at:
                 continue
-            slot = self._int(s, "WheelSlotIndex", 0)
+            slot = self._read_integer(s, "WheelSlotIndex", 0)
             light = wheel[slot - 1][1] if 1 <= slot <= len(wheel) else ""
-            a, b = self._float(s, "PhysicalFrom"), self._float(s, "PhysicalTo")
-            found.append(self._range(at, min(end, last), s.get("Name", "").strip(), a, b, attribute, light))
+            a, b = self._read_float(s, "PhysicalFrom"), self._read_float(s, "PhysicalTo")
+            found.append(self._make_range(at, min(end, last), s.get("Name", "").strip(), a, b, attribute, light))
         return found
 
-    def _range(
+    def _make_range(
         self, first: int, last: int, name: str, low: float | None, high: float | None, attribute: str, light: str
     ) -> Range:
-        does, guessed = hint(name)
+        does, guessed = hint_of_name(name)
         if not does and "Strobe" in attribute:
             does = "strobe"
         light = light or guessed
@@ -479,21 +489,23 @@ class _Type:
             hold=hold_of(name) if does == "reset" else 0.0,
         )
 
-    def _value(self, node: Any, key: str, width: int, where: str) -> int | None:
+    def _read_dmx_value(self, node: Any, key: str, width: int, where: str) -> int | None:
         try:
-            return read_value(node.get(key), width)
+            return read_dmx_value(node.get(key), width)
         except ValueError as e:
-            self.doubt(where, f"{key}: {e}; left out.")
+            self.note_doubt(where, f"{key}: {e}; left out.")
             return None
 
-    def _float(self, node: Any, key: str) -> float | None:
+    def _read_float(self, node: Any, key: str) -> float | None:
         try:
             value = float(node.get(key))
         except (TypeError, ValueError):
             return None
         return value if math.isfinite(value) else None
 
-    def relations(self, node: Any, channels: tuple[Channel, ...], full: list[str], where: str) -> tuple[Channel, ...]:
+    def read_relations(
+        self, node: Any, channels: tuple[Channel, ...], full: list[str], where: str
+    ) -> tuple[Channel, ...]:
         """What keeps a channel dark, where the file says it: a relation that multiplies."""
         needs: dict[str, list[str]] = defaultdict(list)
         other = 0
@@ -503,7 +515,7 @@ class _Type:
             else:
                 other += 1
         if other:
-            self.doubt(where, f"{other} relations that override are kept in the file and not shown.")
+            self.note_doubt(where, f"{other} relations that override are kept in the file and not shown.")
         by_name: dict[str, list[Channel]] = defaultdict(list)
         for c, name in zip(channels, full):
             by_name[name].append(c)
@@ -513,7 +525,7 @@ class _Type:
             made.append(replace(c, needs=tuple(dict.fromkeys(masters))) if masters else c)
         return tuple(made)
 
-    def spots(self, places: dict[str, list[_Place]]) -> tuple[Spot, ...]:
+    def spots_on_face(self, places: dict[str, list[_Place]]) -> tuple[Spot, ...]:
         """Places of the pixels on the face, in pitches; empty when the file puts them all into one spot."""
         by_pixel: dict[int, _Place] = {}
         for ps in places.values():

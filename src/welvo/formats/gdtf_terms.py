@@ -43,7 +43,7 @@ OWN_PREFIX = "Own "
 def attribute_name(function: str) -> str:
     """The attribute that stands for a function in a file: its own name, or `Own WORDS` for a user's."""
     if function.startswith(OWN):
-        return OWN_PREFIX + safe_name(function[len(OWN) :])
+        return OWN_PREFIX + safe_gdtf_name(function[len(OWN) :])
     return function or "NoFeature"
 
 
@@ -51,13 +51,13 @@ def function_of(attribute: str) -> str:
     return OWN + attribute[len(OWN_PREFIX) :] if attribute.startswith(OWN_PREFIX) else attribute
 
 
-def safe_name(text: str) -> str:
+def safe_gdtf_name(text: str) -> str:
     """A text as a GDTF name: without the characters that divide names (`.`, `_` at joints and the like)."""
     clean = re.sub(r"[^\w \-+#°%&'()/:<>=@\"*!?;,\[\]]", " ", text).replace(".", " ").strip()
     return re.sub(r"\s+", " ", clean)[:80] or "unnamed"
 
 
-def read_value(text: str | None, width: int) -> int | None:
+def read_dmx_value(text: str | None, width: int) -> int | None:
     """`128/1` in a channel of `width` bytes; None for an empty or `None` value. Raises ValueError for anything else.
 
     A value with fewer bytes is mirrored (255/1 is 65535 in 16 bit); with an `s` behind, shifted (255/1s is 65280).

@@ -13,7 +13,7 @@ from typing import Any
 import msgspec
 from msgspec.structs import replace
 
-from welvo.formats.archive import pack
+from welvo.formats.archive import pack_archive
 from welvo.formats.gdtf import BEAMS, DESCRIPTION, OWN_FACTS, loads_gdtf, parse_xml
 from welvo.formats.gdtf_terms import (
     FEATURES,
@@ -21,7 +21,7 @@ from welvo.formats.gdtf_terms import (
     Doubt,
     attribute_name,
     hex_to_cie,
-    safe_name,
+    safe_gdtf_name,
     say_matrix,
     say_value,
 )
@@ -36,7 +36,7 @@ PITCH = 0.05
 def dumps_gdtf(profile: Profile) -> tuple[bytes, list[Doubt]]:
     """The bytes of a `.gdtf` file, and what of the profile the standard has no place for."""
     writer = _Writer(profile)
-    tree = writer.root()
+    tree = writer.build_root()
     from lxml import etree
 
     xml = etree.tostring(tree, xml_declaration=True, encoding="UTF-8", standalone=False, pretty_print=True)
@@ -45,8 +45,8 @@ def dumps_gdtf(profile: Profile) -> tuple[bytes, list[Doubt]]:
     if own := own_facts(profile):
         entries.append((OWN_FACTS, own))
     if writer.thumbnail:
-        entries.append((f"{writer.thumbnail}.svg", _thumbnail(profile)))
-    return pack(entries), writer.doubts
+        entries.append((f"{writer.thumbnail}.svg", _draw_thumbnail(profile)))
+    return pack_archive(entries), writer.doubts
 
 
 def own_facts(profile: Profile) -> bytes:
@@ -63,7 +63,7 @@ def own_facts(profile: Profile) -> bytes:
     return msgspec.json.encode({"modes": modes}) if said else b""
 
 
-def _thumbnail(profile: Profile) -> bytes:
+def _draw_thumbnail(profile: Profile) -> bytes:
     """A drawing of the first mode's face."""
     mode = next(iter(profile.modes.values()))
     spots = mode.spots or ()
@@ -85,16 +85,16 @@ class _Writer:
         self.doubts: list[Doubt] = []
         self.thumbnail = ""
 
-    def doubt(self, where: str, message: str) -> None:
+    def note_doubt(self, where: str, message: str) -> None:
         self.doubts.append(Doubt(where, message))
 
-    def root(self) -> Any:
+    def build_root(self) -> Any:
         from lxml import etree
 
         kept = self.profile.kept.get(DESCRIPTION)
         if kept:
             root = parse_xml(kept, self.profile.name)
-            self._merge(root)
+            self._merge_modes(root)
             return root
         root = etree.Element("GDTF", DataVersion="1.2")
         p = self.profile
@@ -102,8 +102,8 @@ class _Writer:
         kind = etree.SubElement(
             root,
             "FixtureType",
-            Name=safe_name(p.name),
-            ShortName=p.code or safe_name(p.name)[:8],
+            Name=safe_gdtf_name(p.name),
+            ShortName=p.code or safe_gdtf_name(p.name)[:8],
             LongName=f"{p.maker} {p.name}".strip(),
             Manufacturer=p.maker,
             Description=p.notes,
@@ -112,15 +112,15 @@ class _Writer:
             RefFT="",
             CanHaveChildren="No",
         )
-        self._attributes(kind)
-        self._wheels(kind)
-        self._physical(kind)
+        self._add_attributes(kind)
+        self._add_wheels(kind)
+        self._add_physical(kind)
         etree.SubElement(kind, "Models")
-        self._models(kind)
+        self._add_models(kind)
         geometries = etree.SubElement(kind, "Geometries")
         modes = etree.SubElement(kind, "DMXModes")
         for n, mode in enumerate(p.modes.values(), 1):
-            self._mode(geometries, modes, mode, f"Body {n}")
+            self._add_mode(geometries, modes, mode, f"Body {n}")
         revisions = etree.SubElement(kind, "Revisions")
         etree.SubElement(
             revisions,
@@ -134,12 +134,12 @@ class _Writer:
         etree.SubElement(kind, "Protocols")
         return root
 
-    def _merge(self, root: Any) -> None:
+    def _merge_modes(self, root: Any) -> None:
         """Put changed and new modes into the kept file; unchanged ones stay as they stand, removed ones go."""
         from lxml import etree
 
         kind = root.find("FixtureType")
-        before = loads_gdtf(_zip(self.profile.kept[DESCRIPTION])).profile
+        before = loads_gdtf(_zip_description(self.profile.kept[DESCRIPTION])).profile
         holder = kind.find("DMXModes")
         nodes = list(holder.iterfind("DMXMode"))
         same = {m.name: (m, node) for m, node in zip(before.modes.values(), nodes)}
@@ -149,25 +149,25 @@ class _Writer:
         order = []
         for n, mode in enumerate(self.profile.modes.values(), 1):
             old = same.get(mode.name)
-            if old and _bare(old[0]) == _bare(mode):
+            if old and _bare_mode(old[0]) == _bare_mode(mode):
                 order.append(old[1])
                 continue
-            self._declare(kind, mode)
-            made = self._mode(geometries, holder, mode, f"Welvo body {n}")
+            self._declare_attributes(kind, mode)
+            made = self._add_mode(geometries, holder, mode, f"Welvo body {n}")
             order.append(made)
         for node in list(holder):
             holder.remove(node)
         holder.extend(order)
-        kind.set("Name", safe_name(self.profile.name))
+        kind.set("Name", safe_gdtf_name(self.profile.name))
         kind.set("Manufacturer", self.profile.maker)
 
-    def _declare(self, kind: Any, mode: Mode) -> None:
+    def _declare_attributes(self, kind: Any, mode: Mode) -> None:
         """Make sure that the attributes of a mode are defined in a kept file."""
         from lxml import etree
 
         holder = kind.find("AttributeDefinitions/Attributes")
         if holder is None:
-            self._attributes(kind)
+            self._add_attributes(kind)
             return
         have = {a.get("Name") for a in holder}
         groups = kind.find("AttributeDefinitions/FeatureGroups")
@@ -186,12 +186,12 @@ class _Writer:
                     Name=name,
                     Pretty=c.short or name,
                     Feature=f"{group}.{feature}",
-                    PhysicalUnit=_unit(c.unit),
+                    PhysicalUnit=_gdtf_unit(c.unit),
                 )
 
     # ---- the parts of a file of our own
 
-    def _attributes(self, kind: Any) -> None:
+    def _add_attributes(self, kind: Any) -> None:
         from lxml import etree
 
         definitions = etree.SubElement(kind, "AttributeDefinitions")
@@ -205,7 +205,7 @@ class _Writer:
         seen: dict[str, str] = {}
         for c in (c for m in self.profile.modes.values() for c in m.channels):
             name = attribute_name(c.function)
-            unit = _unit(c.unit)
+            unit = _gdtf_unit(c.unit)
             if seen.get(name, "None") == "None":
                 seen[name] = unit
         for name, unit in seen.items():
@@ -216,7 +216,7 @@ class _Writer:
                 holder, "Attribute", Name=name, Pretty=pretty, Feature=f"{group}.{feature}", PhysicalUnit=unit
             )
 
-    def _wheels(self, kind: Any) -> None:
+    def _add_wheels(self, kind: Any) -> None:
         from lxml import etree
 
         holder = etree.SubElement(kind, "Wheels")
@@ -228,9 +228,9 @@ class _Writer:
                     done.add(c.function)
                     wheel = etree.SubElement(holder, "Wheel", Name=attribute_name(c.function))
                     for r in coloured:
-                        etree.SubElement(wheel, "Slot", Name=safe_name(r.name), Color=hex_to_cie(r.light))
+                        etree.SubElement(wheel, "Slot", Name=safe_gdtf_name(r.name), Color=hex_to_cie(r.light))
 
-    def _physical(self, kind: Any) -> None:
+    def _add_physical(self, kind: Any) -> None:
         from lxml import etree
 
         holder = etree.SubElement(kind, "PhysicalDescriptions")
@@ -243,7 +243,7 @@ class _Writer:
         if facts.weight:
             etree.SubElement(properties, "Weight", Value=f"{facts.weight:g}")
 
-    def _models(self, kind: Any) -> None:
+    def _add_models(self, kind: Any) -> None:
         from lxml import etree
 
         facts = self.profile.facts or Facts()
@@ -269,7 +269,7 @@ class _Writer:
             File="",
         )
 
-    def _beam(self, parent: Any, name: str, model: str = "Pixel") -> Any:
+    def _add_beam(self, parent: Any, name: str, model: str = "Pixel") -> Any:
         from lxml import etree
 
         f = self.profile.facts or Facts()
@@ -293,19 +293,19 @@ class _Writer:
             ThrowRatio="1.000000",
         )
 
-    def _mode(self, geometries: Any, modes: Any, mode: Mode, body: str) -> Any:
+    def _add_mode(self, geometries: Any, modes: Any, mode: Mode, body: str) -> Any:
         from lxml import etree
 
         geometry = etree.SubElement(geometries, "Geometry", Name=body, Model="Body", Position=say_matrix(0, 0, 0))
-        self._beam(geometry, f"{body} light")
-        node = etree.SubElement(modes, "DMXMode", Name=safe_name(mode.name), Description=mode.note, Geometry=body)
+        self._add_beam(geometry, f"{body} light")
+        node = etree.SubElement(modes, "DMXMode", Name=safe_gdtf_name(mode.name), Description=mode.note, Geometry=body)
         holder = etree.SubElement(node, "DMXChannels")
         names: dict[int, tuple[str, str]] = {}
         pixels = [c for c in mode.channels if c.pixel]
         template = f"{body} pixel"
-        bases = _uniform(pixels)
+        bases = _uniform_pixel_slots(pixels)
         if bases:
-            self._beam(geometries, template)
+            self._add_beam(geometries, template)
             for p, offsets in sorted(bases.items()):
                 spot = mode.spots[p - 1] if p <= len(mode.spots) else None
                 x, y = (spot.x, spot.y) if spot else (float(p - 1), 0.0)
@@ -329,31 +329,31 @@ class _Writer:
             elif c.pixel:
                 where = f"{body} pixel {c.pixel}"
                 if geometry.find(f"Beam[@Name='{where}']") is None:
-                    self._beam(geometry, where)
+                    self._add_beam(geometry, where)
             names[n] = (where, attribute_name(c.function))
-            self._channel(holder, c, where)
+            self._add_channel(holder, c, where)
         if pixels and not bases:
-            self.doubt(
+            self.note_doubt(
                 f"mode “{mode.name}”",
                 "its pixels do not repeat, so they are written as geometries of their own; GDTF does not number these.",
             )
-        self._relations(etree.SubElement(node, "Relations"), mode, names)
+        self._add_relations(etree.SubElement(node, "Relations"), mode, names)
         etree.SubElement(node, "FTMacros")
-        if mode.footprint != sum(
+        if mode.slots_needed != sum(
             max((s for c in mode.channels if c.break_no == b for s in c.slots), default=0)
             for b in range(len(mode.breaks))
         ):
-            self.doubt(f"mode “{mode.name}”", "free slots at the end of a break have no place in GDTF.")
+            self.note_doubt(f"mode “{mode.name}”", "free slots at the end of a break have no place in GDTF.")
         return node
 
-    def _channel(self, holder: Any, c: Channel, geometry: str) -> None:
+    def _add_channel(self, holder: Any, c: Channel, geometry: str) -> None:
         from lxml import etree
 
         width, attribute = len(c.slots), attribute_name(c.function)
         if not c.function:
-            self.doubt(c.name or "undescribed slot", "is not described; written as reserved.")
+            self.note_doubt(c.name or "undescribed slot", "is not described; written as reserved.")
         if c.release is not None:
-            self.doubt(word_for(c.function), "a value at release has no place in GDTF.")
+            self.note_doubt(word_for(c.function), "a value at release has no place in GDTF.")
         node = etree.SubElement(
             holder,
             "DMXChannel",
@@ -395,7 +395,7 @@ class _Writer:
         reach = -1
         for r in sorted_ranges(c.ranges):
             if r.first <= reach:
-                self.doubt(
+                self.note_doubt(
                     word_for(c.function),
                     f"“{r.name}” overlaps the range before it; GDTF cannot hold both, so it begins at {reach + 1}.",
                 )
@@ -405,7 +405,7 @@ class _Writer:
             if first > reach + 1:
                 etree.SubElement(function, "ChannelSet", Name="", DMXFrom=say_value(reach + 1, width))
             made = etree.SubElement(
-                function, "ChannelSet", Name=safe_name(r.name) if r.name else "-", DMXFrom=say_value(first, width)
+                function, "ChannelSet", Name=safe_gdtf_name(r.name) if r.name else "-", DMXFrom=say_value(first, width)
             )
             if r.low is not None and r.high is not None:
                 made.set("PhysicalFrom", f"{r.low:.6f}")
@@ -413,10 +413,10 @@ class _Writer:
             if r.light:
                 made.set("WheelSlotIndex", str(coloured.index(r) + 1))
             reach = max(reach, r.last)
-        if c.ranges and reach < c.top:
+        if c.ranges and reach < c.highest_value:
             etree.SubElement(function, "ChannelSet", Name="", DMXFrom=say_value(reach + 1, width))
 
-    def _relations(self, holder: Any, mode: Mode, names: dict[int, tuple[str, str]]) -> None:
+    def _add_relations(self, holder: Any, mode: Mode, names: dict[int, tuple[str, str]]) -> None:
         from lxml import etree
 
         done = set()
@@ -434,20 +434,20 @@ class _Writer:
                     etree.SubElement(
                         holder,
                         "Relation",
-                        Name=f"{len(done)} {safe_name(short)}",
+                        Name=f"{len(done)} {safe_gdtf_name(short)}",
                         Master=a,
                         Follower=f"{b}.{attribute}.{attribute} 1",
                         Type="Multiply",
                     )
             if c.needs == ():
-                self.doubt(word_for(c.function), "that nothing keeps it dark has no place in GDTF.")
+                self.note_doubt(word_for(c.function), "that nothing keeps it dark has no place in GDTF.")
 
 
-def _unit(unit: str) -> str:
+def _gdtf_unit(unit: str) -> str:
     return next((k for k, v in UNITS.items() if v == unit), "None")
 
 
-def _uniform(pixels: list[Channel]) -> dict[int, dict[int, int]] | None:
+def _uniform_pixel_slots(pixels: list[Channel]) -> dict[int, dict[int, int]] | None:
     """Slots that each pixel lies behind pixel 1, by break; None when the pixels do not repeat exactly."""
     if not pixels:
         return None
@@ -477,7 +477,7 @@ def _uniform(pixels: list[Channel]) -> dict[int, dict[int, int]] | None:
     return found
 
 
-def _bare(mode: Mode) -> Mode:
+def _bare_mode(mode: Mode) -> Mode:
     """A mode without what GDTF has no place for, to see whether it was changed."""
     channels = tuple(
         replace(c, short="", release=None, ranges=tuple(replace(r, hold=0.0, does="", light="") for r in c.ranges))
@@ -486,5 +486,5 @@ def _bare(mode: Mode) -> Mode:
     return replace(mode, channels=channels, arrangement=None, backdrop=None, pixel_shape="round", pixel_size=0.86)
 
 
-def _zip(description: bytes) -> bytes:
-    return pack([(DESCRIPTION, description)])
+def _zip_description(description: bytes) -> bytes:
+    return pack_archive([(DESCRIPTION, description)])

@@ -6,7 +6,7 @@ from typing import Literal
 
 from msgspec import Struct
 
-from welvo.formats.models import shipped
+from welvo.formats.models import shipped_models
 from welvo.protocols import artnet
 from welvo.rig.base import Refused
 from welvo.rig.protocol import Protocol
@@ -46,7 +46,7 @@ def generic_model(kind: GenericKind, ports: int, limit: int, protocols: tuple[Pr
         raise Refused(f"A port takes 0 to 100 000 {about.counts}; {limit} is out of reach.")
     if not protocols:
         raise Refused("A device listens to one protocol at least.")
-    common = shipped()["sluice-4"]
+    common = shipped_models()["sluice-4"]
     return DeviceModel(
         name=f"{about.words[:1].upper()}{about.words[1:]}, {ports} {'port' if ports == 1 else 'ports'}",
         kind=kind,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 
-def handbook() -> Path | None:
+def handbook_folder() -> Path | None:
     """The folder with `guide.md`; None where it was left out."""
     package = Path(__file__).resolve().parent.parent
     for folder in (package / "data" / "docs", package.parent.parent / "docs"):

@@ -54,7 +54,7 @@ class Journal:
         self.file = folder / f"journal-{uuid.uuid4().hex}.json"
         self._lock = -1
 
-    def write(self, rig: Rig, path: Path | None, now: float) -> None:
+    def write_journal(self, rig: Rig, path: Path | None, now: float) -> None:
         """Write the present rig. Raises RigFileError when the folder cannot be written."""
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
@@ -67,9 +67,9 @@ class Journal:
         entry = Entry(now, path_to_text(path), rig.name, msgspec.Raw(to_json(rig)))
         write_atomic(self.file, msgspec.json.encode(entry), flush=False)
 
-    def discard(self) -> None:
+    def discard_journal(self) -> None:
         """Give the journal up: what it holds is saved, or not wanted any more."""
-        discard(self.file)
+        remove_journal(self.file)
         if self._lock >= 0:
             os.close(self._lock)
             self._lock = -1
@@ -79,14 +79,14 @@ def _lock_of(file: Path) -> Path:
     return file.with_suffix(".lock")
 
 
-def discard(file: Path) -> None:
+def remove_journal(file: Path) -> None:
     """Remove a journal, whoever wrote it."""
     for f in (file, _lock_of(file)):
         with contextlib.suppress(OSError):
             f.unlink()
 
 
-def _alive(file: Path, entry: Entry) -> bool:
+def _writer_is_alive(file: Path, entry: Entry) -> bool:
     """Whether the window that wrote a journal still runs."""
     lock = _lock_of(file)
     if os.path.exists(lock):
@@ -115,7 +115,7 @@ def _runs_since(pid: int, started: float) -> bool:
         return False
 
 
-def abandoned(folder: Path) -> tuple[list[Recovered], list[Path]]:
+def find_abandoned(folder: Path) -> tuple[list[Recovered], list[Path]]:
     """Journals whose window is gone, newest first; and those that are damaged, which are left alone."""
     found: list[Recovered] = []
     damaged: list[Path] = []
@@ -124,7 +124,7 @@ def abandoned(folder: Path) -> tuple[list[Recovered], list[Path]]:
             if file.stat().st_size > MOST_JOURNAL:
                 raise RigFileError("far too large")
             entry = msgspec.json.decode(file.read_bytes(), type=Entry)
-            if _alive(file, entry):
+            if _writer_is_alive(file, entry):
                 continue
             rig = opened_from_plain(read_json(bytes(entry.rig), "the recovery journal"), "the recovery journal").rig
             found.append(Recovered(file, entry.name, text_to_path(entry.path), entry.written, rig))

@@ -15,14 +15,14 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.formats.chart import read_chart
-from welvo.formats.files import RigFileError, read_bytes, read_text, shown_name, write_atomic
+from welvo.formats.files import RigFileError, read_bytes, read_text_file, shown_name, write_atomic
 from welvo.formats.plain import read_json
-from welvo.formats.unknown import gather, to_plain
+from welvo.formats.unknown import gather_unknown, to_plain
 from welvo.rig.attributes import word_for
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
-from welvo.rig.door import check_whole
-from welvo.rig.edits import packed
+from welvo.rig.door import check_whole_value
+from welvo.rig.edits import pack_profile
 from welvo.rig.layout import spots_of
 from welvo.rig.modes import compare_modes
 from welvo.rig.profile import CARRIED_PICTURES, Arrangement, Mode, Profile
@@ -39,30 +39,30 @@ class Book(Struct, frozen=True):
     file: Path | None = None
 
     @property
-    def words(self) -> str:
+    def searched_words(self) -> str:
         """What a search looks in: maker, name, footprints, functions, notes."""
         p = self.profile
         functions = {word_for(c.function, c.name) for m in p.modes.values() for c in m.channels}
-        prints = " ".join(f"{m.footprint} {m.footprint}ch {m.name}" for m in p.modes.values())
+        prints = " ".join(f"{m.slots_needed} {m.slots_needed}ch {m.name}" for m in p.modes.values())
         return " ".join([p.maker, p.name, prints, *sorted(functions), p.notes, self.where]).lower()
 
 
 @cache
-def generics() -> tuple[Book, ...]:
+def generic_books() -> tuple[Book, ...]:
     """The built-in profiles."""
     raw = tomllib.loads((files("welvo") / "data" / "library.toml").read_text("utf-8"))
-    return tuple(Book(f"library:{key}", "built in", _generic(key, entry)) for key, entry in raw.items())
+    return tuple(Book(f"library:{key}", "built in", _make_generic(key, entry)) for key, entry in raw.items())
 
 
-def _generic(key: str, entry: dict[str, object]) -> Profile:
+def _make_generic(key: str, entry: dict[str, object]) -> Profile:
     modes: dict[str, Mode] = {}
     charts = entry["modes"]
     assert isinstance(charts, dict)
     for n, (name, chart) in enumerate(charts.items(), 1):
-        mode = read_chart(str(chart)).mode(name)
-        face = face_of(str(entry.get("face", "")), mode.pixels)
-        if face and mode.pixels:
-            mode = replace(mode, arrangement=face, spots=spots_of(face, mode.pixels))
+        mode = read_chart(str(chart)).mode_of_chart(name)
+        face = face_of(str(entry.get("face", "")), mode.count_pixels)
+        if face and mode.count_pixels:
+            mode = replace(mode, arrangement=face, spots=spots_of(face, mode.count_pixels))
         modes[f"m{n}"] = mode
     return Profile(
         name=str(entry["name"]),
@@ -91,7 +91,8 @@ def find_generic(name: str) -> Profile | None:
     """The built-in profile of a name, however it is written."""
     wanted = name.strip().lower()
     return next(
-        (b.profile for b in generics() if wanted in (b.profile.name.lower(), f"generic {b.profile.name}".lower())), None
+        (b.profile for b in generic_books() if wanted in (b.profile.name.lower(), f"generic {b.profile.name}".lower())),
+        None,
     )
 
 
@@ -118,21 +119,21 @@ def open_any(path: Path) -> tuple[Profile, list[str]]:
         return imported.profile, [f"{d.where}: {d.message}" for d in imported.doubts]
     if kind not in (".csv", ".txt", ".tsv"):
         return read_profile(path), []
-    text = read_text(path, 4 * 2**20, "a channel table")
+    text = read_text_file(path, 4 * 2**20, "a channel table")
     if kind == ".csv":
         from welvo.formats.channel_csv import read_csv
 
         mode, problems = read_csv(text, "mode 1")
     else:
         chart = read_chart(text)
-        mode, problems = chart.mode("mode 1"), [f"line {p.line + 1}: {p.message}" for p in chart.problems]
-    return checked(Profile(name=Path(shown_name(path)).stem, modes={"m1": mode}), shown_name(path)), problems
+        mode, problems = chart.mode_of_chart("mode 1"), [f"line {p.line + 1}: {p.message}" for p in chart.problems]
+    return check_profile(Profile(name=Path(shown_name(path)).stem, modes={"m1": mode}), shown_name(path)), problems
 
 
-def checked(profile: Profile, name: str) -> Profile:
+def check_profile(profile: Profile, name: str) -> Profile:
     """A profile that was made of what a file says, held against its types. Raises RigFileError."""
     try:
-        check_whole(profile)
+        check_whole_value(profile)
     except Refused as e:
         raise RigFileError(f"{name} says what no lamp can have. {e}") from e
     return profile
@@ -142,7 +143,7 @@ def profile_from_plain(raw: object, name: str = "the file") -> Profile:
     if not isinstance(raw, dict) or "modes" not in raw:
         raise RigFileError(f"{name} holds no profile: it must be an object with modes.")
     try:
-        return msgspec.convert(gather({k: v for k, v in raw.items() if k != "welvo_profile"}, Profile), Profile)
+        return msgspec.convert(gather_unknown({k: v for k, v in raw.items() if k != "welvo_profile"}, Profile), Profile)
     except (msgspec.ValidationError, RecursionError, TypeError, AttributeError) as e:
         raise RigFileError(f"{name}: {e}.") from e
 
@@ -186,10 +187,10 @@ def own_books(folder: Path) -> tuple[list[Book], list[str]]:
 
 
 def rig_books(rig: Rig) -> list[Book]:
-    return [Book(f"rig:{pid}", "this rig", packed(rig, p)) for pid, p in rig.profiles.items()]
+    return [Book(f"rig:{pid}", "this rig", pack_profile(rig, p)) for pid, p in rig.profiles.items()]
 
 
-def search(books: Iterable[Book], text: str) -> list[Book]:
+def search_books(books: Iterable[Book], text: str) -> list[Book]:
     """Books that have every word of a text: maker, name, footprint (`44`, `44ch`), function; best match first."""
     words = text.lower().split()
 
@@ -197,15 +198,15 @@ def search(books: Iterable[Book], text: str) -> list[Book]:
         name = f"{b.profile.maker} {b.profile.name}".lower()
         return (0 if words and name.startswith(words[0]) else 1 if all(w in name for w in words) else 2, name)
 
-    return sorted((b for b in books if all(w in b.words for w in words)), key=rank)
+    return sorted((b for b in books if all(w in b.searched_words for w in words)), key=rank)
 
 
-def newest(books: Iterable[Book]) -> dict[str, str]:
+def newest_revisions(books: Iterable[Book]) -> dict[str, str]:
     """Revision of each library profile by its source, for the finding about newer revisions."""
     return {b.source: b.profile.revision for b in books if b.where != "this rig"}
 
 
-def differences(old: Profile, new: Profile) -> list[str]:
+def list_revision_differences(old: Profile, new: Profile) -> list[str]:
     """What differs between two revisions, mode by mode, in words."""
     found = []
     for what, was, now in (
@@ -220,11 +221,11 @@ def differences(old: Profile, new: Profile) -> list[str]:
         if name not in after:
             found.append(f"mode {name}: gone")
         elif name not in before:
-            found.append(f"mode {name}: new, {after[name].footprint} slots")
+            found.append(f"mode {name}: new, {after[name].slots_needed} slots")
         else:
             a, b = before[name], after[name]
-            if a.footprint != b.footprint:
-                found.append(f"mode {name}: {a.footprint} → {b.footprint} slots")
+            if a.slots_needed != b.slots_needed:
+                found.append(f"mode {name}: {a.slots_needed} → {b.slots_needed} slots")
             found += [
                 f"mode {name}, {r.word}: slot {r.left} → {r.right}"
                 if r.left != r.right

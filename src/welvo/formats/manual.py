@@ -141,13 +141,13 @@ def read_row(line: str, cursor: int, ranged: int | None) -> ChannelRow | RangeRo
         apart = m[0][-1:] in " \t|:.)=-–—" or rest[:1] in (" ", "\t", "|")
         if not rest.strip(" |\t") or re.match(r"\s*[x×*](?=[\s(])", rest) or not apart:
             return None
-        if _several(rest):
+        if _lists_several_channels(rest):
             return None
-        cells, column = _cells(rest, m.end())
+        cells, column = _cells_behind_label(rest, m.end())
         first, last = int(m[1]), int(m[2] or m[1])
         lead = len(m[0]) - len(m[0].lstrip(" |•·*-\t"))
         return ChannelRow(
-            first, last, (lead, m.end() - lead), cells[0], column, _spans(cells[1:], column + len(cells[0]))
+            first, last, (lead, m.end() - lead), cells[0], column, _read_value_spans(cells[1:], column + len(cells[0]))
         )
     m = _REVERSED.match(line)
     if m and not line.lstrip().lower().startswith(("gap", "break")):
@@ -175,7 +175,7 @@ def _as_span(line: str, cursor: int, ranged: int | None) -> RangeRow | None:
     return None
 
 
-def _several(rest: str) -> bool:
+def _lists_several_channels(rest: str) -> bool:
     """Whether a labelled line lists several channels, as the chart notation allows: `1 pan, 2 tilt` or `5 red,
     green`."""
     depth = 0
@@ -192,7 +192,7 @@ def _several(rest: str) -> bool:
     return False
 
 
-def _cells(rest: str, at: int) -> tuple[list[str], int]:
+def _cells_behind_label(rest: str, at: int) -> tuple[list[str], int]:
     """Cells of what stands behind a label, and the column of the first."""
     if "|" in rest or "\t" in rest:
         cells = re.split(r"[|\t]", rest)
@@ -207,7 +207,7 @@ def _cells(rest: str, at: int) -> tuple[list[str], int]:
     return [c.strip() for c in cells], column + len(cells[0]) - len(cells[0].lstrip())
 
 
-def _spans(cells: list[str], column: int) -> tuple[RangeRow, ...]:
+def _read_value_spans(cells: list[str], column: int) -> tuple[RangeRow, ...]:
     """Values in the cells behind the function: `0-9` then words, or both in one cell; a full range says nothing."""
     found, n = [], 0
     while n < len(cells):
@@ -225,7 +225,7 @@ def _spans(cells: list[str], column: int) -> tuple[RangeRow, ...]:
     return tuple(found)
 
 
-def meaning(text: str, before: str = "") -> Meaning:
+def meaning_of_row(text: str, before: str = "") -> Meaning:
     """What a row's words mean. `before` is the function of the channel before, for a bare `fine`."""
     low = _FULL.sub("", text.lower()).strip(" .:-–—=*\"'")
     inside = " ".join(re.findall(r"[(\[]([^)\]]*)[)\]]", low))
@@ -251,8 +251,8 @@ def meaning(text: str, before: str = "") -> Meaning:
         pixel, joined = int(m[1]), m[2]
     else:
         m = re.fullmatch(rf"(.+?)\s*,?\s*{_PARTS}\s*#?(\d+)", joined) or re.fullmatch(r"(.+?)\s*#?(\d{1,4})", joined)
-        if m and _known(m[1]):
-            found = _known(m[1])
+        if m and _known_function(m[1]):
+            found = _known_function(m[1])
             light = family_of(found) in ("colour", "intensity", "shutter") and found not in (
                 "Color1",
                 "ColorMacro1",
@@ -261,13 +261,13 @@ def meaning(text: str, before: str = "") -> Meaning:
                 "CTC",
             )
             return Meaning(found, int(m[2]) if light else 0, fine, bits)
-    function = _known(joined) or _known(joined.replace("/", " "))
+    function = _known_function(joined) or _known_function(joined.replace("/", " "))
     if function:
         return Meaning(function, pixel, fine, bits)
     return Meaning("", pixel, fine, bits, False, joined)
 
 
-def _known(words: str) -> str:
+def _known_function(words: str) -> str:
     """The function of a whole phrase, with words left out that say nothing; empty when it is not known."""
     phrase = " ".join(words.split())
     if phrase in BY_WORD:

@@ -24,7 +24,7 @@ NAMING = frozenset({"wire", "number", "address", "at", "start", "dmx", "universe
 
 
 @cache
-def _shape(kind: type[Value]) -> look.Type:
+def _shape_of_kind(kind: type[Value]) -> look.Type:
     return look.type_info(kind)
 
 
@@ -35,35 +35,35 @@ class Mended:
         self.count = 0
         self.told: list[str] = []
 
-    def note(self, place: str, was: object, now: object) -> None:
+    def note_mending(self, place: str, was: object, now: object) -> None:
         self.count += 1
         if len(self.told) < MOST_TOLD:
-            self.told.append(f"{place.removeprefix('.')} was {_short(was)}, now {_short(now)}")
+            self.told.append(f"{place.removeprefix('.')} was {_shorten_value(was)}, now {_shorten_value(now)}")
 
 
-def _short(value: object) -> str:
+def _shorten_value(value: object) -> str:
     if isinstance(value, float) and abs(value) >= WILDEST:
         return "beyond all bounds"
     text = f"{value:g}" if isinstance(value, float) else str(value)
     return text if len(text) <= 24 else f"{text[:20]}…"
 
 
-def mend(raw: Any, kind: type[Value], mended: Mended) -> Any:
+def mend_values(raw: Any, kind: type[Value], mended: Mended) -> Any:
     """Builtins of a file with every value brought within the limits of its type; `raw` is not changed."""
-    return _mend(raw, _shape(kind), "", mended)
+    return _mend_value(raw, _shape_of_kind(kind), "", mended)
 
 
-def _mend(raw: Any, shape: look.Type, place: str, mended: Mended) -> Any:
+def _mend_value(raw: Any, shape: look.Type, place: str, mended: Mended) -> Any:
     if isinstance(shape, look.Metadata):
-        return _mend(raw, shape.type, place, mended)
+        return _mend_value(raw, shape.type, place, mended)
     if isinstance(shape, look.UnionType):
-        fits = next((t for t in shape.types if _fits(raw, t)), None)
+        fits = next((t for t in shape.types if _fits_shape(raw, t)), None)
         number = fits.type if isinstance(fits, look.Metadata) else fits
-        if _names(place) and isinstance(number, look.IntType) and not _within(raw, number):
+        if _names_something(place) and isinstance(number, look.IntType) and not _is_within_limits(raw, number):
             if any(isinstance(t, look.NoneType) for t in shape.types):
-                mended.note(place, raw, "empty")
+                mended.note_mending(place, raw, "empty")
                 return None
-        return raw if fits is None else _mend(raw, fits, place, mended)
+        return raw if fits is None else _mend_value(raw, fits, place, mended)
     if isinstance(raw, bool) or raw is None:
         return raw
     if isinstance(shape, look.StructType) and isinstance(raw, dict):
@@ -71,28 +71,28 @@ def _mend(raw: Any, shape: look.Type, place: str, mended: Mended) -> Any:
         found = {}
         for key, value in raw.items():
             f = fields.get(key)
-            found[key] = value if f is None or key == "extra" else _mend(value, f.type, f"{place}.{key}", mended)
+            found[key] = value if f is None or key == "extra" else _mend_value(value, f.type, f"{place}.{key}", mended)
         return found
     if isinstance(shape, look.DictType) and isinstance(raw, dict):
-        return {k: _mend(v, shape.value_type, f"{place}.{k}", mended) for k, v in raw.items()}
+        return {k: _mend_value(v, shape.value_type, f"{place}.{k}", mended) for k, v in raw.items()}
     if isinstance(shape, look.VarTupleType | look.ListType) and isinstance(raw, list):
         items = raw
         if shape.max_length is not None and len(raw) > shape.max_length:
             items = raw[: shape.max_length]
-            mended.note(place, f"{len(raw)} long", f"{shape.max_length} long")
-        return [_mend(v, shape.item_type, f"{place}.{n}", mended) for n, v in enumerate(items)]
+            mended.note_mending(place, f"{len(raw)} long", f"{shape.max_length} long")
+        return [_mend_value(v, shape.item_type, f"{place}.{n}", mended) for n, v in enumerate(items)]
     if isinstance(shape, look.IntType | look.FloatType) and isinstance(raw, int | float):
-        return _number(raw, shape, place, mended)
+        return _mend_number(raw, shape, place, mended)
     if isinstance(shape, look.StrType) and isinstance(raw, str):
         if shape.max_length is not None and len(raw) > shape.max_length:
-            mended.note(place, f"“{raw[:12]}…”", f"“{raw[: shape.max_length]}”")
+            mended.note_mending(place, f"“{raw[:12]}…”", f"“{raw[: shape.max_length]}”")
             return raw[: shape.max_length]
     return raw
 
 
-def _fits(raw: Any, shape: look.Type) -> bool:
+def _fits_shape(raw: Any, shape: look.Type) -> bool:
     if isinstance(shape, look.Metadata):
-        return _fits(raw, shape.type)
+        return _fits_shape(raw, shape.type)
     if isinstance(raw, bool):
         return isinstance(shape, look.BoolType)
     kinds: tuple[tuple[type, Any], ...] = (
@@ -106,22 +106,23 @@ def _fits(raw: Any, shape: look.Type) -> bool:
     return any(isinstance(raw, k) and isinstance(shape, s) for k, s in kinds)
 
 
-def _names(place: str) -> bool:
+def _names_something(place: str) -> bool:
     """Whether the number at a place names something: by its own field, or by the mapping it is a value of."""
     steps = place.split(".")
     return steps[-1] in NAMING or (len(steps) > 1 and steps[-2] == "dmx")
 
 
-def _within(raw: float, shape: look.IntType | look.FloatType) -> bool:
+def _is_within_limits(raw: float, shape: look.IntType | look.FloatType) -> bool:
     low = (shape.ge is None or raw >= shape.ge) and (shape.gt is None or raw > shape.gt)
     return low and (shape.le is None or raw <= shape.le) and (shape.lt is None or raw < shape.lt)
 
 
-def _number(raw: float, shape: look.IntType | look.FloatType, place: str, mended: Mended) -> float:
+def _mend_number(raw: float, shape: look.IntType | look.FloatType, place: str, mended: Mended) -> float:
     whole = isinstance(shape, look.IntType)
-    if _names(place) and not _within(raw, shape):
+    if _names_something(place) and not _is_within_limits(raw, shape):
         raise RigFileError(
-            f"{place.removeprefix('.')} is {_short(raw)}, and there is no such number. It was not changed, because "
+            f"{place.removeprefix('.')} is {_shorten_value(raw)}, and there is no such number. It was not changed, "
+            f"because "
             "another one would mean something else; put it right in the file."
         )
     if whole and isinstance(raw, float) and math.isfinite(raw):
@@ -140,5 +141,5 @@ def _number(raw: float, shape: look.IntType | look.FloatType, place: str, mended
     else:
         return raw
     now = int(now) if whole else float(now)
-    mended.note(place, raw, now)
+    mended.note_mending(place, raw, now)
     return now

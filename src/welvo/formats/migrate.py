@@ -37,12 +37,12 @@ def places_from_text(raw: dict[str, Any]) -> dict[str, Any]:
         for item in items.values() if isinstance(items, dict) else ():
             at = item.get("at") if isinstance(item, dict) else None
             if isinstance(at, str):
-                place = _place(at, ids)
+                place = _migrate_place(at, ids)
                 item["at"] = [place] if part == "fixtures" else place
     return raw
 
 
-def _place(text: str, ids: dict[int, str]) -> dict[str, Any]:
+def _migrate_place(text: str, ids: dict[int, str]) -> dict[str, Any]:
     m = re.fullmatch(r"\s*(\d+)\.(\d+)\s*", text)
     if not m:
         return {}
@@ -119,7 +119,7 @@ STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
 """From which format each step leads to the next."""
 
 
-def migrate(raw: dict[str, Any]) -> dict[str, Any]:
+def migrate_rig(raw: dict[str, Any]) -> dict[str, Any]:
     """Bring an object of any older format to the present one; `format` says which it is (absent: the present)."""
     number = raw.get("format", FORMAT)
     while isinstance(number, int) and number < FORMAT and number in STEPS:

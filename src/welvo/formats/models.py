@@ -12,11 +12,11 @@ from pathlib import Path
 import msgspec
 import tomli_w
 
-from welvo.formats.files import RigFileError, read_text, shown_name, write_atomic
+from welvo.formats.files import RigFileError, read_text_file, shown_name, write_atomic
 from welvo.formats.plain import read_toml
-from welvo.formats.unknown import gather, to_plain
+from welvo.formats.unknown import gather_unknown, to_plain
 from welvo.rig.base import Refused
-from welvo.rig.door import check_whole
+from welvo.rig.door import check_whole_value
 from welvo.rig.runs import PixelType
 from welvo.rig.wiring import DeviceModel
 
@@ -27,8 +27,8 @@ def read_model(text: str, name: str) -> DeviceModel:
     """A model from TOML. Raises RigFileError with the place that is wrong."""
     raw = read_toml(text, name)
     try:
-        model = msgspec.convert(gather(raw, DeviceModel), DeviceModel)
-        check_whole(model)
+        model = msgspec.convert(gather_unknown(raw, DeviceModel), DeviceModel)
+        check_whole_value(model)
     except (msgspec.ValidationError, Refused) as e:
         raise RigFileError(f"{name}: {e}" + ("" if str(e).endswith(".") else ".")) from e
     except (TypeError, AttributeError, RecursionError) as e:
@@ -80,13 +80,13 @@ def shipped_pixels() -> dict[str, PixelType]:
     return {key: msgspec.convert(value, PixelType) for key, value in tomllib.loads(text).items()}
 
 
-def shipped() -> dict[str, DeviceModel]:
+def shipped_models() -> dict[str, DeviceModel]:
     """The models that come with Welvo, by file name without suffix."""
-    return dict(_shipped())
+    return dict(_read_shipped())
 
 
 @cache
-def _shipped() -> dict[str, DeviceModel]:
+def _read_shipped() -> dict[str, DeviceModel]:
     folder = files("welvo") / "data" / "models"
     return {
         f.name.removesuffix(".toml"): read_model(f.read_text("utf-8"), f.name)
@@ -101,7 +101,7 @@ def from_folder(folder: Path) -> tuple[dict[str, DeviceModel], list[str]]:
     problems: list[str] = []
     for f in sorted(folder.glob("*.toml")) if os.path.isdir(folder) else []:
         try:
-            models[f.stem] = read_model(read_text(f, MOST_MODEL, "a device model"), shown_name(f))
+            models[f.stem] = read_model(read_text_file(f, MOST_MODEL, "a device model"), shown_name(f))
         except RigFileError as e:
             problems.append(str(e))
     return models, problems

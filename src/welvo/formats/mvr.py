@@ -19,12 +19,12 @@ import numpy as np
 import numpy.typing as npt
 from msgspec import Struct
 
-from welvo.formats.archive import Bounds, unpack
+from welvo.formats.archive import Bounds, unpack_archive
 from welvo.formats.files import RigFileError, read_bytes, shown_name
 from welvo.formats.gdtf import Imported, loads_gdtf, parse_xml
-from welvo.rig.notation import thousands
+from welvo.rig.notation import say_thousands
 from welvo.rig.patched import Turn
-from welvo.rig.steps import step
+from welvo.rig.steps import take_step
 
 SCENE = "GeneralSceneDescription.xml"
 MOST_FILE = 192 * 2**20
@@ -71,7 +71,7 @@ def read_mvr(path: Path) -> SceneFile:
 
 
 def loads_mvr(data: bytes, name: str = "the file") -> SceneFile:
-    files = unpack(
+    files = unpack_archive(
         data,
         name,
         BOUNDS,
@@ -81,18 +81,18 @@ def loads_mvr(data: bytes, name: str = "the file") -> SceneFile:
     root = scene_root(files, name)
     doubts: list[str] = []
     found: list[SceneFixture] = []
-    for fixture in _fixtures(root, doubts, name):
+    for fixture in _read_fixtures(root, doubts, name):
         found.append(fixture)
         if len(found) > MOST_FIXTURES:
-            raise RigFileError(f"{name} holds more than {thousands(MOST_FIXTURES)} fixtures, and was not read.")
+            raise RigFileError(f"{name} holds more than {say_thousands(MOST_FIXTURES)} fixtures, and was not read.")
     named = list(dict.fromkeys(f.spec for f in found if f.spec))
     if len(named) > MOST_TYPES:
-        raise RigFileError(f"{name} names more than {thousands(MOST_TYPES)} fixture types, and was not read.")
-    entries = {_stem(k): k for k in reversed(files)}  # of several of one name the first
+        raise RigFileError(f"{name} names more than {say_thousands(MOST_TYPES)} fixture types, and was not read.")
+    entries = {_stem_of_entry(k): k for k in reversed(files)}  # of several of one name the first
     types: dict[str, Imported] = {}
     for n, spec in enumerate(named):
-        step("fixture types", n, len(named), every=1)
-        entry = entries.get(_stem(spec.strip()))
+        take_step("fixture types", n, len(named), every=1)
+        entry = entries.get(_stem_of_entry(spec.strip()))
         if not entry:
             continue
         try:
@@ -112,12 +112,12 @@ def scene_root(files: dict[str, bytes], name: str) -> Any:
     return root
 
 
-def _stem(entry: str) -> str:
+def _stem_of_entry(entry: str) -> str:
     """What a fixture type is called, in the archive and by a fixture."""
     return entry.rpartition("/")[2].lower().removesuffix(".gdtf")
 
 
-def _text(node: Any, tag: str) -> str:
+def _text_of_tag(node: Any, tag: str) -> str:
     found = node.find(tag)
     return (found.text or "").strip() if found is not None else ""
 
@@ -127,12 +127,12 @@ def scene_uuid(kind: str, words: str) -> str:
     return str(uuids.uuid5(_SPACE, f"{kind}/{words}")).upper()
 
 
-def names_of(root: Any, tag: str) -> dict[str, str]:
+def names_in_scene(root: Any, tag: str) -> dict[str, str]:
     """Names by UUID of the scene's positions or classes."""
     return {(n.get("uuid") or "").upper(): n.get("name") or "" for n in root.iterfind(f"Scene/AUXData/{tag}")}
 
 
-def walk(root: Any, name: str = "the file") -> Iterator[tuple[Any, str, Matrix]]:
+def walk_fixtures(root: Any, name: str = "the file") -> Iterator[tuple[Any, str, Matrix]]:
     """Every fixture of a scene, with the name of its layer and the transform of what it stands in. Raises RigFileError
     for one that no show has the size of."""
     seen = 0
@@ -140,28 +140,28 @@ def walk(root: Any, name: str = "the file") -> Iterator[tuple[Any, str, Matrix]]
         stack = [(layer, IDENTITY)]
         while stack:
             seen += 1
-            step("objects", seen)
+            take_step("objects", seen)
             if seen > MOST_NODES:
-                raise RigFileError(f"{name} holds more than {thousands(MOST_NODES)} objects, and was not read.")
+                raise RigFileError(f"{name} holds more than {say_thousands(MOST_NODES)} objects, and was not read.")
             node, outer = stack.pop()
             if node.tag == "Fixture":
                 yield node, layer.get("name") or "", outer
             children = node.find("ChildList")
             if children is not None:
-                inner = combined(matrix_of(node), outer)
+                inner = combine_transforms(matrix_of(node), outer)
                 stack += [(child, inner) for child in reversed(children) if isinstance(child.tag, str)]
 
 
 def matrix_of(node: Any) -> Matrix:
     """`{u}{v}{w}{o}` of a node; without one, or with one that makes no sense, nothing is turned or moved."""
-    numbers = re.findall(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?", _text(node, "Matrix"))
+    numbers = re.findall(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?", _text_of_tag(node, "Matrix"))
     if len(numbers) != 12:
         return IDENTITY
     made = np.array([float(n) for n in numbers]).reshape(4, 3)
     return made if np.all(np.isfinite(made)) and np.all(np.abs(made) < 1e8) else IDENTITY
 
 
-def combined(inner: Matrix, outer: Matrix) -> Matrix:
+def combine_transforms(inner: Matrix, outer: Matrix) -> Matrix:
     """A transform inside of another one."""
     return np.vstack([inner[:3] @ outer[:3], inner[3] @ outer[:3] + outer[3]])
 
@@ -175,7 +175,7 @@ def spot_of(matrix: Matrix) -> tuple[float, float, float]:
 def number_of(node: Any) -> int:
     """The number of a fixture; 0 where it has none that Welvo can hold."""
     for tag in ("FixtureIDNumeric", "FixtureID"):
-        text = _text(node, tag)
+        text = _text_of_tag(node, tag)
         if text.isascii() and text.isdecimal() and 1 <= int(text[:9]) <= 999_999 and len(text) < 9:
             return int(text)
     return 0
@@ -204,24 +204,24 @@ def addresses_of(node: Any, doubts: list[str]) -> tuple[tuple[int, int, int], ..
     return tuple(sorted(found))
 
 
-def _fixtures(root: Any, doubts: list[str], name: str) -> Iterator[SceneFixture]:
-    positions, classes = names_of(root, "Position"), names_of(root, "Class")
-    for node, layer, outer in walk(root, name):
+def _read_fixtures(root: Any, doubts: list[str], name: str) -> Iterator[SceneFixture]:
+    positions, classes = names_in_scene(root, "Position"), names_in_scene(root, "Class")
+    for node, layer, outer in walk_fixtures(root, name):
         turns: list[Turn] = []
-        if _text(node, "DMXInvertPan").lower() == "true":
+        if _text_of_tag(node, "DMXInvertPan").lower() == "true":
             turns.append("pan inverted")
-        if _text(node, "DMXInvertTilt").lower() == "true":
+        if _text_of_tag(node, "DMXInvertTilt").lower() == "true":
             turns.append("tilt inverted")
         yield SceneFixture(
             uuid=(node.get("uuid") or "").upper()[:80],
             name=(node.get("name") or "").strip()[:200],
             number=number_of(node),
-            spec=_text(node, "GDTFSpec"),
-            mode=_text(node, "GDTFMode"),
+            spec=_text_of_tag(node, "GDTFSpec"),
+            mode=_text_of_tag(node, "GDTFMode"),
             addresses=addresses_of(node, doubts),
-            spot=spot_of(combined(matrix_of(node), outer)) if node.find("Matrix") is not None else None,
-            position=positions.get(_text(node, "Position").upper(), "") or "",
+            spot=spot_of(combine_transforms(matrix_of(node), outer)) if node.find("Matrix") is not None else None,
+            position=positions.get(_text_of_tag(node, "Position").upper(), "") or "",
             layer=layer,
-            kind=classes.get(_text(node, "Classing").upper(), "") or "",
+            kind=classes.get(_text_of_tag(node, "Classing").upper(), "") or "",
             turns=tuple(turns),
         )

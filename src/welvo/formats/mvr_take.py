@@ -18,13 +18,13 @@ from welvo.patch.arrange import FreeNumbers
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.base import Refused
-from welvo.rig.document import HANG_POINT, Change, Rig, fresh_id, fresh_ids, joined, put, put_rig
+from welvo.rig.document import HANG_POINT, Change, Rig, fresh_id, fresh_ids, join_changes, put_entries, put_rig
 from welvo.rig.lookup import universe_ids
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.patched import Fixture, Place
 from welvo.rig.profile import Profile
 from welvo.rig.scene import Scene
-from welvo.rig.steps import step
+from welvo.rig.steps import take_step
 from welvo.rig.wiring import Universe
 from welvo.survey.compare import say_start
 from welvo.survey.spreadsheet import Row, with_meets
@@ -43,7 +43,7 @@ class Taken(Struct, frozen=True):
     rows: tuple[Row, ...]
     doubts: tuple[str, ...] = ()
 
-    def of(self, state: str) -> list[Row]:
+    def rows_in_state(self, state: str) -> list[Row]:
         return [r for r in self.rows if r.state == state]
 
 
@@ -74,7 +74,7 @@ def take_scene(index: Index, scene: SceneFile) -> Taken:
     frees = FreeNumbers(f.number for f in rig.fixtures.values())
     rows: list[Row] = []
     for n, s in enumerate(scene.fixtures):
-        step("fixtures", n, len(scene.fixtures))
+        take_step("fixtures", n, len(scene.fixtures))
         who = str(s.number or "–")
         kind = kinds.get((s.spec, s.mode))
         if kind is None:
@@ -89,8 +89,8 @@ def take_scene(index: Index, scene: SceneFile) -> Taken:
                 if number and old is None:
                     doubts.append(f"Number {number} is there twice; {s.name or 'one of them'} becomes {free}.")
                 number = old.number if old else free
-            frees.take(number)
-        places = _places(s, kind[2], old, numbers, universes, made)
+            frees.take_number(number)
+        places = _places_from_scene(s, kind[2], old, numbers, universes, made)
         fields = dict(old.fields) if old else {}
         for column, value in ((HANG_POINT, s.position), (LAYER, s.layer), (CLASS, s.kind)):
             if value:
@@ -124,9 +124,9 @@ def take_scene(index: Index, scene: SceneFile) -> Taken:
     if columns:
         made, change = put_rig(made, label, columns=(*made.columns, *columns))
         done.append(change)
-    scenes = _kept(made, scene, [*fixtures.values(), *(rig.fixtures[k] for k in matched.values())], doubts)
-    made, change = put(made, label, fixtures=fixtures, universes=universes, scenes=scenes)
-    return Taken(made, joined(label, *done, change), tuple(with_meets(index, made, rows)), tuple(doubts))
+    scenes = _keep_archive(made, scene, [*fixtures.values(), *(rig.fixtures[k] for k in matched.values())], doubts)
+    made, change = put_entries(made, label, fixtures=fixtures, universes=universes, scenes=scenes)
+    return Taken(made, join_changes(label, *done, change), tuple(with_meets(index, made, rows)), tuple(doubts))
 
 
 def _why_not(scene: SceneFile, s: SceneFixture) -> str:
@@ -147,7 +147,7 @@ def _with_types(
     for f in scene.fixtures:
         modes.setdefault(f.spec, {})[f.mode] = None
     for n, (spec, wanted) in enumerate(modes.items()):
-        step("fixture types", n, len(modes))
+        take_step("fixture types", n, len(modes))
         found = scene.types.get(spec)
         pid = _same_profile(rig, spec, found.profile if found else None, wanted)
         if not pid and found:
@@ -155,7 +155,7 @@ def _with_types(
             pid = change.made[0]
             done.append(change)
             if found.doubts:
-                doubts.append(f"{found.profile.name}: {plural(len(found.doubts), 'doubt')}.")
+                doubts.append(f"{found.profile.name}: {say_count(len(found.doubts), 'doubt')}.")
         for mode in wanted if pid else ():
             profile = rig.profiles[pid]
             mid = next((k for k, m in profile.modes.items() if m.name.lower() == mode.lower()), "")
@@ -182,7 +182,7 @@ def _same_profile(rig: Rig, spec: str, found: Profile | None, modes: Iterable[st
     return ""
 
 
-def _places(
+def _places_from_scene(
     s: SceneFixture,
     breaks: int,
     old: Fixture | None,
@@ -195,8 +195,8 @@ def _places(
         return old.at if old else ()
     places: list[Place] = []
     for n, (_, number, address) in enumerate(s.addresses[:breaks]):
-        before = old.place(n) if old else Place()
-        if before.locked or before.origin in ("anchored", "run"):
+        before = old.place_of_break(n) if old else Place()
+        if before.locked or before.origin_of_place in ("anchored", "run"):
             places.append(before)
             continue
         uid = numbers.get(number)
@@ -208,7 +208,7 @@ def _places(
     return tuple(places) + (old.at[len(places) :] if old else ())
 
 
-def _kept(rig: Rig, scene: SceneFile, taken: Iterable[Fixture], doubts: list[str]) -> dict[str, Scene]:
+def _keep_archive(rig: Rig, scene: SceneFile, taken: Iterable[Fixture], doubts: list[str]) -> dict[str, Scene]:
     """The archive, to travel with the rig; an older one of the same name gives way."""
     if len(scene.data) > MOST_KEPT:
         doubts.append(f"The scene has {len(scene.data) >> 20} MiB; what Welvo does not hold of it is not kept.")

@@ -12,7 +12,7 @@ from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
 from welvo.formats.files import RigFileError
-from welvo.rig.steps import step
+from welvo.rig.steps import take_step
 
 RAW_IP = 101
 MOST_PACKET = 1 << 18
@@ -33,30 +33,32 @@ class Datagram(NamedTuple):
     payload: bytes
 
 
-def header() -> bytes:
+def capture_header() -> bytes:
     """How a written file begins."""
     return struct.pack("<IHHiIII", MAGIC_US, 2, 4, 0, 0, 65535, RAW_IP)
 
 
-def record(d: Datagram) -> bytes:
+def capture_record(d: Datagram) -> bytes:
     """One datagram as it stands in a written file."""
     udp = struct.pack(">HHHH", d.source_port, d.port, 8 + len(d.payload), 0) + d.payload
-    head = struct.pack(">BBHHHBBH4s4s", 0x45, 0, 20 + len(udp), 0, 0, 64, 17, 0, _four(d.source), _four(d.to))
-    head = head[:10] + struct.pack(">H", _checksum(head)) + head[12:]
+    head = struct.pack(
+        ">BBHHHBBH4s4s", 0x45, 0, 20 + len(udp), 0, 0, 64, 17, 0, _four_octets(d.source), _four_octets(d.to)
+    )
+    head = head[:10] + struct.pack(">H", _header_checksum(head)) + head[12:]
     whole = head + udp
     seconds, micros = divmod(round(d.at * 1e6), 1_000_000)
     return struct.pack("<IIII", seconds & 0xFFFFFFFF, micros, len(whole), len(whole)) + whole
 
 
-def dumps(datagrams: Iterable[Datagram]) -> bytes:
-    return header() + b"".join(map(record, datagrams))
+def write_capture(datagrams: Iterable[Datagram]) -> bytes:
+    return capture_header() + b"".join(map(capture_record, datagrams))
 
 
-def _four(ip: str) -> bytes:
+def _four_octets(ip: str) -> bytes:
     return bytes(int(p) for p in ip.split("."))
 
 
-def _checksum(head: bytes) -> int:
+def _header_checksum(head: bytes) -> int:
     total: int = sum(struct.unpack(f">{len(head) // 2}H", head))
     while total >> 16:
         total = (total & 0xFFFF) + (total >> 16)
@@ -67,7 +69,7 @@ Packet = tuple[float, int, int, int]
 """When a packet was seen, its link type, and where it begins and ends in the file."""
 
 
-def loads(data: bytes, name: str = "capture") -> tuple[list[Datagram], int]:
+def read_capture(data: bytes, name: str = "capture") -> tuple[list[Datagram], int]:
     """The datagrams of a file, and how many packets were left out. Raises RigFileError when the file is no capture."""
     if data[:4] == NG:
         packets = _read_ng(data, name)
@@ -79,8 +81,8 @@ def loads(data: bytes, name: str = "capture") -> tuple[list[Datagram], int]:
     left = 0
     known: dict[bytes, str] = {}
     for at, link, begin, end in packets:
-        step("packets", len(found))
-        datagram = _udp(data, at, link, begin, end, known)
+        take_step("packets", len(found))
+        datagram = _datagram_in_packet(data, at, link, begin, end, known)
         if datagram is None:
             left += 1
         else:
@@ -123,7 +125,7 @@ def _read_ng(data: bytes, name: str) -> Iterator[Packet]:
         if len(body) < size - 12:
             return
         if kind == 1 and len(body) >= 8:
-            links.append((struct.unpack(order + "H", body[:2])[0], _resolution(body[8:], order)))
+            links.append((struct.unpack(order + "H", body[:2])[0], _clock_resolution(body[8:], order)))
         elif kind == 6 and len(body) >= 20:
             which, high, low, caught = struct.unpack(order + "IIII", body[:16])
             if which < len(links) and caught <= len(body) - 20:
@@ -132,7 +134,7 @@ def _read_ng(data: bytes, name: str) -> Iterator[Packet]:
         at += size
 
 
-def _resolution(options: bytes, order: str) -> float:
+def _clock_resolution(options: bytes, order: str) -> float:
     """Seconds of one tick of an interface's clock, from its options; microseconds when it does not say."""
     at = 0
     while at + 4 <= len(options):
@@ -149,7 +151,9 @@ def _resolution(options: bytes, order: str) -> float:
 _IP, _UDP = struct.Struct(">B5xH1xB2x"), struct.Struct(">HHH")
 
 
-def _udp(data: bytes, at: float, link: int, begin: int, end: int, known: dict[bytes, str]) -> Datagram | None:
+def _datagram_in_packet(
+    data: bytes, at: float, link: int, begin: int, end: int, known: dict[bytes, str]
+) -> Datagram | None:
     """The datagram in a packet; None for any other packet. `known` are addresses as words, which many packets share."""
     skip = _LINK.get(link)
     if skip is None:

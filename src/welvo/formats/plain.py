@@ -32,7 +32,7 @@ def read_json(data: bytes, name: str) -> Any:
         try:
             raw = msgspec.json.decode(data)
         except msgspec.ValidationError:  # a number that no float holds
-            return _wild(json.loads(data, object_pairs_hook=_no_twins, parse_float=_finite))
+            return _wild_text(json.loads(data, object_pairs_hook=_no_twins, parse_float=_finite_float))
         if len(msgspec.json.encode(raw)) != len(msgspec.json.format(data, indent=-1)):
             json.loads(data, object_pairs_hook=_no_twins)
     except _Twin as e:
@@ -66,11 +66,11 @@ class Wild(dict[str, Any]):
     """An object that held numbers beyond all bounds; they stand in it as the largest there are."""
 
 
-def _wild(raw: Any) -> Any:
+def _wild_text(raw: Any) -> Any:
     return Wild(raw) if isinstance(raw, dict) else raw
 
 
-def _finite(digits: str) -> float:
+def _finite_float(digits: str) -> float:
     return min(max(float(digits), -WILDEST), WILDEST)
 
 
@@ -93,11 +93,14 @@ def _check_size(data: bytes, name: str) -> None:
         raise RigFileError(f"{name} holds {len(data) >> 20} MiB of text; no rig needs that much.")
     if data.count(b"{") + data.count(b"[") > MOST_BRACKETS or data.count(b",") + data.count(b":") > MOST_ITEMS:
         raise RigFileError(f"{name} holds more items than any rig; it was not opened.")
-    if _depth(data) > MOST_DEEP and _depth(re.sub(rb'"(?:[^"\\]|\\.)*"', b"", data)) > MOST_DEEP:
+    if (
+        _depth_of_brackets(data) > MOST_DEEP
+        and _depth_of_brackets(re.sub(rb'"(?:[^"\\]|\\.)*"', b"", data)) > MOST_DEEP
+    ):
         raise RigFileError(f"{name} is nested deeper than any rig.")
 
 
-def _depth(data: bytes) -> int:
+def _depth_of_brackets(data: bytes) -> int:
     """How deep brackets stand in one another; those in texts are counted as well, so it may be too many."""
     octets = np.frombuffer(data, np.uint8)
     opened = (octets == ord("{")) | (octets == ord("["))

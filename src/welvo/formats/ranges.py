@@ -53,7 +53,7 @@ class RangeProblem(Struct, frozen=True):
     message: str
 
 
-def hint(name: str) -> tuple[Does, str]:
+def hint_of_name(name: str) -> tuple[Does, str]:
     """What a range's words say that the lamp does, and the light it gives if they name a colour."""
     low = name.lower()
     light = next((c for w, c in COLOURS.items() if re.search(rf"\b{w}\b", low)), "")
@@ -84,7 +84,7 @@ def read_span(text: str, top: int) -> tuple[int, int, str] | None:
 
 
 def make_range(first: int, last: int, words: str) -> Range:
-    does, light = hint(words)
+    does, light = hint_of_name(words)
     return Range(
         first=first,
         last=last,

@@ -21,7 +21,7 @@ import msgspec
 from msgspec import Struct
 from msgspec.structs import replace
 
-from welvo.formats.archive import Bounds, is_zip, pack, unpack
+from welvo.formats.archive import Bounds, is_zip, pack_archive, unpack_archive
 from welvo.formats.files import (
     RigFileError,
     Stamp,
@@ -31,16 +31,16 @@ from welvo.formats.files import (
     read_bytes,
     shown_name,
     stamp_of,
-    sweep,
+    sweep_leftovers,
     write_atomic,
 )
-from welvo.formats.mending import Mended, mend
-from welvo.formats.migrate import migrate
+from welvo.formats.mending import Mended, mend_values
+from welvo.formats.migrate import migrate_rig
 from welvo.formats.plain import Wild, read_json
 from welvo.formats.schema import schema_of
-from welvo.formats.unknown import gather, to_plain
+from welvo.formats.unknown import gather_unknown, to_plain
 from welvo.rig.document import FORMAT, PARTS, Rig
-from welvo.rig.references import broken
+from welvo.rig.references import broken_references
 
 RIG_ENTRY = "rig.json"
 MOST_FILE = 256 * 2**20
@@ -62,7 +62,7 @@ class Opened(Struct, frozen=True):
     stamp: Stamp | None = None
 
     @property
-    def words(self) -> str:
+    def words_of_mending(self) -> str:
         """What was mended, in one sentence; empty when nothing was."""
         if not self.mended:
             return ""
@@ -73,7 +73,7 @@ class Opened(Struct, frozen=True):
 # ---- reading
 
 
-def load(path: Path) -> Rig:
+def load_rig_file(path: Path) -> Rig:
     """Open a `.welvo` or a bare JSON file. Raises RigFileError; the file itself is never changed."""
     return open_rig(path).rig
 
@@ -87,12 +87,12 @@ def open_rig(path: Path) -> Opened:
         data = read_bytes(path, MOST_FILE, "a rig")
         return replace(read_rig(data, shown_name(path)), stamp=stamp_of(path, data))
     except RigFileError as e:
-        if _opens(backup_of(path)):
+        if _can_be_opened(backup_of(path)):
             raise RigFileError(f"{e} Its backup, {backup_words(path)}, can be opened.") from e
         raise
 
 
-def _opens(path: Path) -> bool:
+def _can_be_opened(path: Path) -> bool:
     try:
         read_rig(read_bytes(path, MOST_FILE, "a rig"))
     except RigFileError:
@@ -100,7 +100,7 @@ def _opens(path: Path) -> bool:
     return True
 
 
-def loads(data: bytes, name: str = "the file") -> Rig:
+def rig_from_bytes(data: bytes, name: str = "the file") -> Rig:
     """A rig from the bytes of a `.welvo` or of bare JSON."""
     return read_rig(data, name).rig
 
@@ -108,7 +108,7 @@ def loads(data: bytes, name: str = "the file") -> Rig:
 def read_rig(data: bytes, name: str = "the file") -> Opened:
     entries: dict[str, bytes] = {}
     if is_zip(data):
-        entries = unpack(
+        entries = unpack_archive(
             data,
             name,
             BOUNDS,
@@ -148,22 +148,22 @@ def opened_from_plain(raw: Any, name: str = "the file", entries: dict[str, bytes
     _check_ids(raw, name)
     mended = Mended()
     try:
-        gathered = gather(migrate(raw), Rig)
+        gathered = gather_unknown(migrate_rig(raw), Rig)
         try:
-            gathered = mend(gathered, Rig, mended) if isinstance(raw, Wild) else gathered
+            gathered = mend_values(gathered, Rig, mended) if isinstance(raw, Wild) else gathered
             rig = msgspec.convert(gathered, Rig)
         except msgspec.ValidationError:
-            gathered = mend(gathered, Rig, mended)
+            gathered = mend_values(gathered, Rig, mended)
             rig = msgspec.convert(gathered, Rig)
     except msgspec.ValidationError as e:
-        raise RigFileError(f"{name}: {_plain_error(*_locate(gathered, str(e)))}") from e
+        raise RigFileError(f"{name}: {_plain_error(*_locate_error(gathered, str(e)))}") from e
     except RigFileError as e:  # a value that cannot be mended
         raise RigFileError(f"{name}: {e}") from e
     except (RecursionError, AttributeError, TypeError, KeyError, ValueError) as e:
         raise RigFileError(f"{name} does not have the shape of a rig ({e}).") from e
     if entries:
         rig = _with_files(rig, _by_id(entries, number >= NAMES_QUOTED_SINCE))
-    problems = broken(rig)
+    problems = broken_references(rig)
     if problems:
         more = f" And {len(problems) - 3} more like it." if len(problems) > 3 else ""
         raise RigFileError(f"{name}: " + " ".join(problems[:3]) + more)
@@ -210,7 +210,7 @@ def _with_files(rig: Rig, files: dict[tuple[str, ...], bytes]) -> Rig:
     return replace(rig, profiles=profiles, **parts)
 
 
-def _locate(raw: dict[str, Any], error: str) -> tuple[str, str]:
+def _locate_error(raw: dict[str, Any], error: str) -> tuple[str, str]:
     """The error again, with the id of the entry it is about: msgspec itself says only `[...]`."""
     hints = get_type_hints(Rig)
     for part in PARTS:
@@ -254,12 +254,12 @@ def to_json(rig: Rig, pictures: bool = True) -> bytes:
     return msgspec.json.format(msgspec.json.encode(ordered), indent=1)
 
 
-def dumps(rig: Rig) -> bytes:
+def rig_to_bytes(rig: Rig) -> bytes:
     """The bytes of a `.welvo` file. The same rig gives the same bytes whenever it is written."""
-    return pack(_entries(rig), level=1)
+    return pack_archive(_entries_of_archive(rig), level=1)
 
 
-def _entries(rig: Rig) -> Iterator[tuple[str, bytes]]:
+def _entries_of_archive(rig: Rig) -> Iterator[tuple[str, bytes]]:
     """The files of the ZIP by name."""
     yield RIG_ENTRY, to_json(rig, pictures=False)
     for part in OWN_ENTRIES:
@@ -270,19 +270,19 @@ def _entries(rig: Rig) -> Iterator[tuple[str, bytes]]:
             yield _entry_name("kept", pid, name), data
 
 
-def _holds(path: Path, data: bytes) -> bytes | None:
+def _bytes_on_disk(path: Path, data: bytes) -> bytes | None:
     """What stands at `path` where it is those very bytes, or a ZIP that unpacks to the same (another computer may pack
     otherwise); else None."""
     try:
         there = path.read_bytes() if os.path.isfile(path) and path.stat().st_size <= MOST_FILE else b""
-        if there == data or (there and is_zip(there) and is_zip(data) and _unpacked(there) == _unpacked(data)):
+        if there == data or (there and is_zip(there) and is_zip(data) and _unpack_rig(there) == _unpack_rig(data)):
             return there
     except (OSError, zipfile.BadZipFile, NotImplementedError, ValueError, zlib.error, RuntimeError, MemoryError):
         return None
     return None
 
 
-def _unpacked(data: bytes) -> dict[str, bytes]:
+def _unpack_rig(data: bytes) -> dict[str, bytes]:
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
         if sum(e.file_size for e in archive.infolist()) > BOUNDS.whole:
             raise ValueError("it unpacks to too much")
@@ -305,8 +305,8 @@ def bytes_of(rig: Rig, path: Path) -> bytes:
     """What is to be written for a rig, read back and found equal. Raises RigFileError when it would not open again."""
     name = shown_name(path)
     try:
-        data = to_json(rig) if path.suffix == ".json" else dumps(rig)
-        again = loads(data, name)
+        data = to_json(rig) if path.suffix == ".json" else rig_to_bytes(rig)
+        again = rig_from_bytes(data, name)
     except RigFileError as e:
         raise RigFileError(f"{name} was not written, because it could not be opened again. {e}") from e
     except _NOT_WRITTEN as e:
@@ -319,7 +319,7 @@ def bytes_of(rig: Rig, path: Path) -> bytes:
     return data
 
 
-def save(rig: Rig, path: Path, expected: Stamp | None = None) -> Stamp | None:
+def save_rig_file(rig: Rig, path: Path, expected: Stamp | None = None) -> Stamp | None:
     """Write a rig: read back, temporary file, fsync, rename. What stood there before becomes `NAME~`. A file that holds
     this very rig already is left as it is, to the byte.
 
@@ -329,14 +329,14 @@ def save(rig: Rig, path: Path, expected: Stamp | None = None) -> Stamp | None:
     data = bytes_of(rig, path)
     if expected is not None:
         check_unchanged(path, expected)
-    if (there := _holds(path, data)) is not None:
-        sweep(Path(os.path.realpath(path)))
+    if (there := _bytes_on_disk(path, data)) is not None:
+        sweep_leftovers(Path(os.path.realpath(path)))
         return stamp_of(path, there)
     write_atomic(path, data, keep=True)
     return stamp_of(path, data)
 
 
-def schema() -> dict[str, Any]:
+def rig_schema() -> dict[str, Any]:
     """The JSON Schema of a rig, made from the values themselves. It refuses keys that the program would only keep."""
     made = schema_of(Rig, f"urn:welvo:rig:format-{FORMAT}", f"Welvo rig, format {FORMAT}")
     made["$defs"]["Rig"]["properties"]["format"] = {

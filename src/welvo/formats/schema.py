@@ -36,14 +36,14 @@ def schema_of(kind: Any, identity: str, title: str) -> dict[str, Any]:
     Every struct and typed dictionary that it reaches stands in `$defs` under its own name.
     """
     made = _Making()
-    said = made.of(kind)
+    said = made.schema_of(kind)
     return {"$schema": DRAFT, "$id": identity, "title": title, **said, "$defs": made.definitions}
 
 
 def schemas_of(kinds: Mapping[str, Any], identity: str, title: str) -> dict[str, Any]:
     """One schema for several kinds of documents: each stands in `$defs` under the name that is given for it."""
     made = _Making()
-    named = {name: made.of(kind) for name, kind in kinds.items()}
+    named = {name: made.schema_of(kind) for name, kind in kinds.items()}
     return {"$schema": DRAFT, "$id": identity, "title": title, "$defs": {**named, **made.definitions}}
 
 
@@ -52,50 +52,50 @@ class _Making:
         self.definitions: dict[str, dict[str, Any]] = {}
         self._kinds: dict[str, Any] = {}
 
-    def of(self, kind: Any) -> dict[str, Any]:
+    def schema_of(self, kind: Any) -> dict[str, Any]:
         if get_origin(kind) is typing.Annotated:
             inner, *more = get_args(kind)
-            said = self.of(inner)
+            said = self.schema_of(inner)
             for meta in more:
                 if isinstance(meta, Meta):
-                    said = _limited(said, meta)
+                    said = _with_limits(said, meta)
             return said
-        if (_hashable(kind) and kind in _PLAIN) or kind is Any:
+        if (_is_hashable(kind) and kind in _PLAIN) or kind is Any:
             return dict(_PLAIN[kind])
         if typing.is_typeddict(kind) or (isinstance(kind, type) and issubclass(kind, msgspec.Struct)):
-            return self._reference(kind)
-        return self._compound(kind)
+            return self._schema_by_reference(kind)
+        return self._schema_of_compound(kind)
 
-    def _compound(self, kind: Any) -> dict[str, Any]:
+    def _schema_of_compound(self, kind: Any) -> dict[str, Any]:
         origin, args = get_origin(kind), get_args(kind)
         if origin is Literal:
             return {"enum": sorted(args, key=str)}
         if origin in (typing.Union, types.UnionType):
-            return {"anyOf": [self.of(a) for a in args]}
+            return {"anyOf": [self.schema_of(a) for a in args]}
         if origin is dict:
-            return {"type": "object", "additionalProperties": self.of(args[1])}
+            return {"type": "object", "additionalProperties": self.schema_of(args[1])}
         if origin is tuple and not (len(args) == 2 and args[1] is Ellipsis):
             count = len(args)
-            each = [self.of(a) for a in args]
+            each = [self.schema_of(a) for a in args]
             return {"type": "array", "prefixItems": each, "items": False, "minItems": count, "maxItems": count}
         if origin in (tuple, list):
-            return {"type": "array", "items": self.of(args[0])}
+            return {"type": "array", "items": self.schema_of(args[0])}
         raise TypeError(f"no schema is known for {kind!r}")
 
-    def _reference(self, kind: Any) -> dict[str, Any]:
+    def _schema_by_reference(self, kind: Any) -> dict[str, Any]:
         name = kind.__name__
         if self._kinds.setdefault(name, kind) is not kind:
             raise TypeError(f"two types are called {name}")
         if name not in self.definitions:
             self.definitions[name] = {}  # a type may hold itself
-            self.definitions[name] = self._object(kind)
+            self.definitions[name] = self._schema_of_object(kind)
         return {"$ref": f"#/$defs/{name}"}
 
-    def _object(self, kind: Any) -> dict[str, Any]:
-        rows = _keys(kind)
+    def _schema_of_object(self, kind: Any) -> dict[str, Any]:
+        rows = _keys_of_object(kind)
         properties = {}
         for key, hint, default in rows:
-            said = self.of(hint)
+            said = self.schema_of(hint)
             properties[key] = said if default is _REQUIRED else {**said, "default": default}
         made: dict[str, Any] = {"title": kind.__name__}
         if kind.__doc__ and not kind.__doc__.startswith("dict("):
@@ -108,7 +108,7 @@ class _Making:
 _REQUIRED = object()
 
 
-def _keys(kind: Any) -> list[tuple[str, Any, Any]]:
+def _keys_of_object(kind: Any) -> list[tuple[str, Any, Any]]:
     """Each key of an object with its type and its default, as JSON has it."""
     hints = get_type_hints(kind, include_extras=True)
     if typing.is_typeddict(kind):
@@ -128,11 +128,11 @@ def _keys(kind: Any) -> list[tuple[str, Any, Any]]:
     return found
 
 
-def _hashable(kind: Any) -> bool:
+def _is_hashable(kind: Any) -> bool:
     return getattr(kind, "__hash__", None) is not None
 
 
-def _limited(said: dict[str, Any], meta: Meta) -> dict[str, Any]:
+def _with_limits(said: dict[str, Any], meta: Meta) -> dict[str, Any]:
     made = dict(said)
     if meta.description:
         made["description"] = meta.description

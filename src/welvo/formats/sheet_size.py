@@ -39,11 +39,11 @@ def _of_ods(content: bytes) -> tuple[int, int]:
     parser = etree.iterparse(io.BytesIO(content), events=("end",), resolve_entities=False, no_network=True)
     for _, element in parser:
         if element.tag in (f"{_TABLE}table-cell", f"{_TABLE}covered-table-cell"):
-            left += _repeat(element, "columns")
+            left += _read_repeat(element, "columns")
             if len(element) or element.get(_VALUE) is not None:
                 filled = left
         elif element.tag == f"{_TABLE}table-row":
-            above += _repeat(element, "rows")
+            above += _read_repeat(element, "rows")
             if filled:
                 rows, columns = above, max(columns, filled)
             left = filled = 0
@@ -59,7 +59,7 @@ _VALUE = "{urn:oasis:names:tc:opendocument:xmlns:office:1.0}value"
 _ENOUGH = 10_000_000
 
 
-def _repeat(element: object, what: str) -> int:
+def _read_repeat(element: object, what: str) -> int:
     said = element.get(f"{_TABLE}number-{what}-repeated")  # type: ignore[attr-defined]
     return max(1, int(said)) if said else 1
 

@@ -13,7 +13,7 @@ from welvo.rig.base import Value
 
 
 @cache
-def _fields(kind: type[Value]) -> dict[str, Any]:
+def _fields_of_kind(kind: type[Value]) -> dict[str, Any]:
     """What each key of a file holds. A few fields have a plainer name in the code than their key, which stays."""
     hints = get_type_hints(kind)
     return {key: _value_type(hints[name]) for name, key in zip(kind.__struct_fields__, kind.__struct_encode_fields__)}
@@ -35,46 +35,48 @@ def _value_type(t: Any) -> Any:
     return None
 
 
-def gather(raw: Any, kind: Any) -> Any:
+def gather_unknown(raw: Any, kind: Any) -> Any:
     """Move unknown keys of JSON objects into `extra`, all the way down. Gives `raw` itself where nothing is unknown."""
     if kind is None:
         return raw
     if isinstance(kind, tuple):
         shape, inner = kind
         if shape == "map" and isinstance(raw, dict):
-            return {k: gather(v, inner) for k, v in raw.items()}
+            return {k: gather_unknown(v, inner) for k, v in raw.items()}
         if shape == "list" and isinstance(raw, list):
-            return [gather(v, inner) for v in raw]
+            return [gather_unknown(v, inner) for v in raw]
         return raw
     if not isinstance(raw, dict):
         return raw
-    fields = _fields(kind)
-    known = {k: gather(v, fields[k]) if fields[k] else v for k, v in raw.items() if k in fields and k != "extra"}
+    fields = _fields_of_kind(kind)
+    known = {
+        k: gather_unknown(v, fields[k]) if fields[k] else v for k, v in raw.items() if k in fields and k != "extra"
+    }
     unknown = {k: v for k, v in raw.items() if k not in fields or k == "extra"}
     if unknown:
         known["extra"] = unknown
     return known
 
 
-def scatter(raw: Any, kind: Any) -> Any:
+def scatter_unknown(raw: Any, kind: Any) -> Any:
     """The reverse on builtins made from a value of that kind: unknown keys go back beside the known ones.
 
-    It follows the types, as `gather` does: a mapping whose key happens to be called `extra` is a mapping.
+    It follows the types, as `gather_unknown` does: a mapping whose key happens to be called `extra` is a mapping.
     """
     if kind is None:
         return raw
     if isinstance(kind, tuple):
         shape, inner = kind
         if shape == "map":
-            return {k: scatter(v, inner) for k, v in raw.items()} if isinstance(raw, dict) else raw
-        return [scatter(v, inner) for v in raw] if isinstance(raw, list | tuple) else raw
+            return {k: scatter_unknown(v, inner) for k, v in raw.items()} if isinstance(raw, dict) else raw
+        return [scatter_unknown(v, inner) for v in raw] if isinstance(raw, list | tuple) else raw
     if not isinstance(raw, dict):
         return raw
-    fields = _fields(kind)
-    plain = {k: scatter(v, fields[k]) if fields[k] else v for k, v in raw.items() if k != "extra"}
+    fields = _fields_of_kind(kind)
+    plain = {k: scatter_unknown(v, fields[k]) if fields[k] else v for k, v in raw.items() if k != "extra"}
     return {**(raw.get("extra") or {}), **plain}
 
 
 def to_plain(value: Value) -> Any:
     """A value as JSON-ready builtins with unknown fields back in their places."""
-    return scatter(msgspec.to_builtins(value), type(value))
+    return scatter_unknown(msgspec.to_builtins(value), type(value))

@@ -10,12 +10,12 @@ from welvo.formats.library import find_generic
 from welvo.patch.adding import add_fixtures, read_wish
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Edit, Rig, joined
+from welvo.rig.document import Change, Edit, Rig, join_changes
 from welvo.rig.edits import add_profile
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 
 
-def wished(rig: Rig, text: str) -> Edit:
+def add_wished(rig: Rig, text: str) -> Edit:
     """Add all that a line asks for, in one act; gives the ids of the new fixtures.
 
     A name that no profile of the rig has is looked for among the generics. Raises Refused for the first part
@@ -36,8 +36,8 @@ def wished(rig: Rig, text: str) -> Edit:
         made += more.made
         labels.append(more.label)
         changes += (change, more)
-    label = labels[0] if len(labels) == 1 else f"add {plural(len(made), 'fixture')}"
-    return rig, replace(joined(label, *changes), made=tuple(made))
+    label = labels[0] if len(labels) == 1 else f"add {say_count(len(made), 'fixture')}"
+    return rig, replace(join_changes(label, *changes), made=tuple(made))
 
 
 def _take_in(rig: Rig, wish: str) -> Edit:

@@ -17,10 +17,10 @@ from typing import Any
 
 from msgspec import Struct
 
-from welvo.formats.archive import Bounds, is_zip, pack, unpack
+from welvo.formats.archive import Bounds, is_zip, pack_archive, unpack_archive
 from welvo.formats.files import RigFileError, read_bytes, shown_name
 from welvo.formats.sheet_size import sheet_size
-from welvo.rig.notation import thousands
+from welvo.rig.notation import say_thousands
 
 SUFFIXES = {".csv": "CSV table", ".xlsx": "XLSX workbook", ".ods": "ODS spreadsheet"}
 MOST_FILE = 16 * 2**20
@@ -49,28 +49,30 @@ def read_grid(path: Path) -> Grid:
 def grid_of(data: bytes, name: str) -> Grid:
     """The first table of the bytes of a CSV, XLSX or ODS file, whatever it is called."""
     if is_zip(data):
-        entries = unpack(data, name, BOUNDS, "is damaged ({why}).", lambda inside: inside.endswith((".xml", ".rels")))
+        entries = unpack_archive(
+            data, name, BOUNDS, "is damaged ({why}).", lambda inside: inside.endswith((".xml", ".rels"))
+        )
         rows, columns = sheet_size(entries, name)
         if columns > MOST_COLUMNS:
             raise too_wide(name, columns)
         if rows > MOST_ROWS:
-            raise too_long(name, rows)
+            raise table_too_long(name, rows)
         if rows * columns > MOST_CELLS:
-            raise RigFileError(f"{name} has {thousands(rows)} rows of {columns} columns; take less at once.")
-        return _trimmed(_from_workbook(data, name), name)
-    return _trimmed(_from_csv(data, name), name)
+            raise RigFileError(f"{name} has {say_thousands(rows)} rows of {columns} columns; take less at once.")
+        return _trim_grid(_from_workbook(data, name), name)
+    return _trim_grid(_from_csv(data, name), name)
 
 
 Cells = list[list[tuple[str, bool]]]
 
 
-def _trimmed(cells: Cells, name: str) -> Grid:
+def _trim_grid(cells: Cells, name: str) -> Grid:
     """Without empty rows and trailing empty columns; the rows are numbered after that."""
     rows = [r for r in cells if any(words for words, _ in r)]
     if not rows:
         raise RigFileError(f"{name} holds no table.")
     if len(rows) > MOST_ROWS:
-        raise too_long(name, len(rows))
+        raise table_too_long(name, len(rows))
     wide = max(n + 1 for r in rows for n, (words, _) in enumerate(r) if words)
     if wide > MOST_COLUMNS:
         raise too_wide(name, wide)
@@ -79,12 +81,12 @@ def _trimmed(cells: Cells, name: str) -> Grid:
     return Grid(tuple(tuple(words for words, _ in r) for r in full), loose)
 
 
-def too_long(name: str, rows: int) -> RigFileError:
-    return RigFileError(f"{name} has {thousands(rows)} rows; take at most {thousands(MOST_ROWS)} at once.")
+def table_too_long(name: str, rows: int) -> RigFileError:
+    return RigFileError(f"{name} has {say_thousands(rows)} rows; take at most {say_thousands(MOST_ROWS)} at once.")
 
 
 def too_wide(name: str, columns: int) -> RigFileError:
-    return RigFileError(f"{name} has {thousands(columns)} columns; no list needs more than {MOST_COLUMNS}.")
+    return RigFileError(f"{name} has {say_thousands(columns)} columns; no list needs more than {MOST_COLUMNS}.")
 
 
 def _from_csv(data: bytes, name: str) -> Cells:
@@ -106,7 +108,7 @@ def _from_csv(data: bytes, name: str) -> Cells:
             if len(row) > MOST_COLUMNS and any(c.strip() for c in row[MOST_COLUMNS:]):
                 raise too_wide(name, len(row))
             if len(found) > MOST_ROWS:
-                raise too_long(name, text.count("\n"))
+                raise table_too_long(name, text.count("\n"))
             if any(row):
                 found.append([(plain_cell(c.strip()), False) for c in row[:MOST_COLUMNS]])
     except csv.Error as e:
@@ -128,10 +130,10 @@ def _from_workbook(data: bytes, name: str) -> Cells:
         if type(e).__name__ != "PanicException":  # of the reader, which is written in Rust; it is no Exception
             raise
         raise RigFileError(f"{name} is damaged: its reader gave up.") from e
-    return [[_said(v) for v in row] for row in rows]
+    return [[_say_cell(v) for v in row] for row in rows]
 
 
-def _said(value: Any) -> tuple[str, bool]:
+def _say_cell(value: Any) -> tuple[str, bool]:
     if value is None:
         return "", False
     if isinstance(value, bool):
@@ -175,14 +177,14 @@ def table_bytes(
         out = io.StringIO()
 
         def guarded(row: Sequence[str]) -> list[str]:
-            return [c if n in as_numbers and _number(c) is not None else safe_cell(c) for n, c in enumerate(row)]
+            return [c if n in as_numbers and _read_number(c) is not None else safe_cell(c) for n, c in enumerate(row)]
 
         csv.writer(out, lineterminator="\n").writerows([[safe_cell(h) for h in heads], *map(guarded, rows)])
         return out.getvalue().encode("utf-8")
-    return (_xlsx if kind == ".xlsx" else _ods)(title, heads, rows, as_numbers)
+    return (_write_xlsx if kind == ".xlsx" else _write_ods)(title, heads, rows, as_numbers)
 
 
-def _number(words: str) -> int | float | None:
+def _read_number(words: str) -> int | float | None:
     if re.fullmatch(r"\d+\.\d{3}", words):
         return None  # an address: as a number it would lose its zeros
     plain = words.replace("\u202f", "").replace(" ", "")
@@ -195,30 +197,32 @@ def _number(words: str) -> int | float | None:
             return None
 
 
-def _clean(words: str) -> str:
+def _clean_for_xml(words: str) -> str:
     """Without the control characters that no XML can hold."""
     return "".join(
         c for c in words if c in "\t\n" or (c >= " " and not "\ud800" <= c <= "\udfff" and c not in "\ufffe\uffff")
     )
 
 
-def _xlsx(title: str, heads: Sequence[str], rows: Iterable[Sequence[str]], numbers: frozenset[int]) -> bytes:
+def _write_xlsx(title: str, heads: Sequence[str], rows: Iterable[Sequence[str]], numbers: frozenset[int]) -> bytes:
     import xlsxwriter
 
     out = io.BytesIO()
     book = xlsxwriter.Workbook(out, {"in_memory": True})
-    sheet = book.add_worksheet("".join(c for c in _clean(title) if c not in "[]:*?/\\")[:31].strip("'") or "List")
+    sheet = book.add_worksheet(
+        "".join(c for c in _clean_for_xml(title) if c not in "[]:*?/\\")[:31].strip("'") or "List"
+    )
     sheet.freeze_panes(1, 0)
     bold = book.add_format({"bold": True})
     for c, words in enumerate(heads):
-        sheet.write_string(0, c, _clean(words), bold)
+        sheet.write_string(0, c, _clean_for_xml(words), bold)
     for n, row in enumerate(rows, 1):
         for c, words in enumerate(row):
-            value = _number(words) if c in numbers else None
+            value = _read_number(words) if c in numbers else None
             if value is not None:
                 sheet.write_number(n, c, value)
             elif words:
-                sheet.write_string(n, c, _clean(words))  # a name that begins with “=” is a name
+                sheet.write_string(n, c, _clean_for_xml(words))  # a name that begins with “=” is a name
     book.close()
     return out.getvalue()
 
@@ -238,25 +242,25 @@ _MANIFEST = (
 _ODS_KIND = "application/vnd.oasis.opendocument.spreadsheet"
 
 
-def _ods(title: str, heads: Sequence[str], rows: Iterable[Sequence[str]], numbers: frozenset[int]) -> bytes:
+def _write_ods(title: str, heads: Sequence[str], rows: Iterable[Sequence[str]], numbers: frozenset[int]) -> bytes:
     """An OpenDocument 1.3 spreadsheet of one table of plain cells. Of the packages that write one, the kept one takes
     22 s for 5000 rows; what is needed of the standard is this much."""
-    parts = [_CONTENT, f'<table:table table:name="{html.escape(_clean(title)[:31] or "List")}">']
+    parts = [_CONTENT, f'<table:table table:name="{html.escape(_clean_for_xml(title)[:31] or "List")}">']
     parts.append(_ods_row(heads, frozenset()))
     parts += [_ods_row(row, numbers) for row in rows]
     parts.append("</table:table></office:spreadsheet></office:body></office:document-content>")
     entries = {"mimetype": _ODS_KIND, "content.xml": "".join(parts)}
     entries["META-INF/manifest.xml"] = _MANIFEST.format(kind=_ODS_KIND)
     # the kind is first and not packed, so that it can be told
-    return pack(((name, text.encode("utf-8")) for name, text in entries.items()), stored=("mimetype",))
+    return pack_archive(((name, text.encode("utf-8")) for name, text in entries.items()), stored=("mimetype",))
 
 
 def _ods_row(words: Sequence[str], numbers: frozenset[int]) -> str:
     cells = []
     for n, said in enumerate(words):
-        value = _number(said) if n in numbers else None
+        value = _read_number(said) if n in numbers else None
         kind = 'office:value-type="string"' if value is None else f'office:value-type="float" office:value="{value}"'
-        lines = "".join(f"<text:p>{_ods_text(line)}</text:p>" for line in _clean(said).split("\n"))
+        lines = "".join(f"<text:p>{_ods_text(line)}</text:p>" for line in _clean_for_xml(said).split("\n"))
         cells.append(f"<table:table-cell {kind}>{lines}</table:table-cell>")
     return f"<table:table-row>{''.join(cells)}</table:table-row>"
 

@@ -35,23 +35,23 @@ class Presses:
         self._seen: list[tuple[float, Act]] = []
         self._done: list[tuple[float, Act]] = []
 
-    def pressed(self, act: Act) -> None:
+    def note_press(self, act: Act) -> None:
         """The keyboard told of a press."""
         with self._lock:
-            if not self._take(self._seen, act):
+            if not self._take_act(self._seen, act):
                 self._waiting.append((self._clock(), act))
 
     def dealt_with(self, act: Act) -> bool:
         """The window did it. Gives True when it was done here as well, just before."""
         with self._lock:
-            if self._take(self._waiting, act):
+            if self._take_act(self._waiting, act):
                 return False
-            if self._take(self._done, act):
+            if self._take_act(self._done, act):
                 return True
             self._seen.append((self._clock(), act))
             return False
 
-    def due(self) -> list[Act]:
+    def due_presses(self) -> list[Act]:
         """Presses that the window has not dealt with in time; they are done here."""
         with self._lock:
             now = self._clock()
@@ -60,7 +60,7 @@ class Presses:
             self._done += [(now, act) for act in found]
             return found
 
-    def _take(self, of: list[tuple[float, Act]], act: Act) -> bool:
+    def _take_act(self, of: list[tuple[float, Act]], act: Act) -> bool:
         """Take one of an act out of a list from which all go that are too old to be the same press."""
         now = self._clock()
         of[:] = [x for x in of if now - x[0] <= (SAME if of is not self._waiting else GRACE)]
@@ -71,20 +71,20 @@ class Presses:
         return False
 
 
-def listen(owner: int, presses: Presses) -> None:
+def listen_for_keys(owner: int, presses: Presses) -> None:
     """Tell of presses while the keyboard belongs to a window of process `owner`, in a thread of its own. Where there is
     no X server, or it does not allow it, nothing is told."""
-    threading.Thread(target=_quietly, args=(owner, presses), name="keys beside", daemon=True).start()
+    threading.Thread(target=_listen_quietly, args=(owner, presses), name="keys beside", daemon=True).start()
 
 
-def _quietly(owner: int, presses: Presses) -> None:
+def _listen_quietly(owner: int, presses: Presses) -> None:
     try:
-        _listen(owner, presses)
+        _listen_to_display(owner, presses)
     except Exception:  # no X server, one without XInput 2, or one that went away: the window still has its keys
         return
 
 
-def _listen(owner: int, presses: Presses) -> None:
+def _listen_to_display(owner: int, presses: Presses) -> None:
     from Xlib import XK, X, display
     from Xlib.ext import xinput
 
@@ -114,7 +114,7 @@ def _listen(owner: int, presses: Presses) -> None:
             continue
         down = {which[code] for code in held}
         if down <= {_SHIFT}:
-            presses.pressed("disarm" if down else "blackout")
+            presses.note_press("disarm" if down else "blackout")
 
 
 def _owner_of(window: Any, pid: int, any_type: int) -> int:

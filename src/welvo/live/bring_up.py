@@ -76,12 +76,12 @@ class Search:
     verdicts: list[Verdict] = field(default_factory=list)
     found: str = ""
 
-    def say(self, code: str, test: str, passed: bool, proof: str, put_right: str = "") -> bool:
+    def add_verdict(self, code: str, test: str, passed: bool, proof: str, put_right: str = "") -> bool:
         self.verdicts.append(Verdict(code, test, passed, proof, put_right))
         return passed
 
     @property
-    def cause(self) -> Verdict | None:
+    def likeliest_cause(self) -> Verdict | None:
         """What is wrong, as far as the tests went; a later one knows more."""
         return next((v for v in reversed(self.verdicts) if not v.passed), None)
 
@@ -89,56 +89,58 @@ class Search:
 async def bring_up(wanted: Wanted, probes: Probes, taken_addresses: Iterable[str] = ()) -> Search:
     """All tests that make sense, up to the first that fails."""
     search = Search()
-    for test in (_link, _ports, _network):
+    for test in (_test_link, _test_ports, _test_network):
         if not test(wanted, probes, search, list(taken_addresses)):
             return search
-    if not await _alive(wanted, probes, search):
-        await _elsewhere(wanted, probes, search)
+    if not await _test_alive(wanted, probes, search):
+        await _look_elsewhere(wanted, probes, search)
         return search
     if not _one_device(wanted, probes, search):
         return search
-    await _speaks(wanted, probes, search)
+    await _test_speaks(wanted, probes, search)
     return search
 
 
-def _link(wanted: Wanted, probes: Probes, search: Search, _: list[str]) -> bool:
+def _test_link(wanted: Wanted, probes: Probes, search: Search, _: list[str]) -> bool:
     at = probes.interface
     trouble = probes.trouble()
     if not trouble:
-        return search.say("link", "This computer's plug", True, f"{at.name} has a link and the address {at.ip}")
+        return search.add_verdict("link", "This computer's plug", True, f"{at.name} has a link and the address {at.ip}")
     if "address" in trouble:
-        return search.say(
+        return search.add_verdict(
             "no-address",
             "This computer's address",
             False,
             trouble,
             f"Give {at.name} an address in the network's settings, then choose it again under Output › Interface.",
         )
-    return search.say(
+    return search.add_verdict(
         "no-link", "This computer's plug", False, trouble, "Plug the cable in, or choose another interface."
     )
 
 
-def _ports(wanted: Wanted, probes: Probes, search: Search, _: list[str]) -> bool:
+def _test_ports(wanted: Wanted, probes: Probes, search: Search, _: list[str]) -> bool:
     taken = probes.taken()
     if taken:
-        return search.say(
+        return search.add_verdict(
             "port-taken",
             "Ports of this computer",
             False,
             port_taken(probes.interface.ip, taken[0]),
             "End the other program; until then no answer reaches Welvo.",
         )
-    return search.say("ports", "Ports of this computer", True, "no other program holds them")
+    return search.add_verdict("ports", "Ports of this computer", True, "no other program holds them")
 
 
-def _network(wanted: Wanted, probes: Probes, search: Search, others: list[str]) -> bool:
+def _test_network(wanted: Wanted, probes: Probes, search: Search, others: list[str]) -> bool:
     at = f"{probes.interface.ip}/{probes.interface.mask}"
     if same_network(wanted.ip, at):
-        return search.say("network", "Same network", True, f"{wanted.ip} is in the network of {say_network(at)}")
+        return search.add_verdict(
+            "network", "Same network", True, f"{wanted.ip} is in the network of {say_network(at)}"
+        )
     theirs = f"{wanted.ip}/{probes.interface.mask}"
     free = free_address(theirs, [*others, wanted.ip], near=wanted.ip)
-    return search.say(
+    return search.add_verdict(
         "other-network",
         "Same network",
         False,
@@ -150,7 +152,7 @@ def _network(wanted: Wanted, probes: Probes, search: Search, others: list[str]) 
     )
 
 
-async def _alive(wanted: Wanted, probes: Probes, search: Search) -> bool:
+async def _test_alive(wanted: Wanted, probes: Probes, search: Search) -> bool:
     mac = await probes.neighbour(wanted.ip)
     ports = [p for p in (wanted.model.status_port if wanted.model else 0, 80) if p]
     tries = [await probes.connects(wanted.ip, p) for p in ports[:2]]
@@ -159,9 +161,9 @@ async def _alive(wanted: Wanted, probes: Probes, search: Search) -> bool:
     heard = await probes.polled(wanted.ip) if not answers or not mac else None
     shown = "" if mac in ("", "local") else f" (MAC {mac})"
     if answers or heard:
-        return search.say("alive", "Somebody at that address", True, f"{wanted.ip} answers{shown}")
+        return search.add_verdict("alive", "Somebody at that address", True, f"{wanted.ip} answers{shown}")
     if mac and mac != "local":
-        return search.say(
+        return search.add_verdict(
             "wrong-mask",
             "Answers come back",
             False,
@@ -169,12 +171,12 @@ async def _alive(wanted: Wanted, probes: Probes, search: Search) -> bool:
             "Its mask is most likely wrong: it takes this computer for one of another network. Set mask and address on "
             "the device itself.",
         )
-    return search.say(
+    return search.add_verdict(
         "silent", "Somebody at that address", False, f"nobody answers at {wanted.ip}", "Check power and cable."
     )
 
 
-async def _elsewhere(wanted: Wanted, probes: Probes, search: Search) -> None:
+async def _look_elsewhere(wanted: Wanted, probes: Probes, search: Search) -> None:
     """Where else a silent device may be: at its factory address, at a temporary one, at another lease."""
     if search.verdicts[-1].code != "silent":
         return
@@ -186,7 +188,7 @@ async def _elsewhere(wanted: Wanted, probes: Probes, search: Search) -> None:
             code = "temporary" if temporary else "moved"
             how = "an address it chose by itself" if temporary else "another address"
             lease = " Its address comes by DHCP: the lease moved." if heard.dhcp else ""
-            search.say(
+            search.add_verdict(
                 code,
                 "The same MAC elsewhere",
                 False,
@@ -200,7 +202,7 @@ async def _elsewhere(wanted: Wanted, probes: Probes, search: Search) -> None:
         if not same_network(factory, at):
             part = differing_part(factory, at)
             search.verdicts.append(silent)
-            search.say(
+            search.add_verdict(
                 "factory-beyond",
                 "Its factory address",
                 False,
@@ -212,7 +214,7 @@ async def _elsewhere(wanted: Wanted, probes: Probes, search: Search) -> None:
         port = wanted.model.status_port if wanted.model else 0
         if known or (port and await probes.connects(factory, port) == "yes"):
             search.found = factory
-            search.say(
+            search.add_verdict(
                 "factory",
                 "Its factory address",
                 False,
@@ -223,7 +225,7 @@ async def _elsewhere(wanted: Wanted, probes: Probes, search: Search) -> None:
     chosen = next((ip for ip in sorted(probes.heard()) if ip.startswith("169.254.")), "")
     if chosen:
         search.found = chosen
-        search.say(
+        search.add_verdict(
             "temporary",
             "Temporary addresses",
             False,
@@ -237,7 +239,7 @@ async def _elsewhere(wanted: Wanted, probes: Probes, search: Search) -> None:
 def _one_device(wanted: Wanted, probes: Probes, search: Search) -> bool:
     heard = probes.heard().get(wanted.ip)
     if heard and len(heard.macs) > 1:
-        return search.say(
+        return search.add_verdict(
             "twins",
             "One device at that address",
             False,
@@ -245,22 +247,22 @@ def _one_device(wanted: Wanted, probes: Probes, search: Search) -> bool:
             "Unplug one of them, and give the other another address.",
         )
     if heard and wanted.mac and heard.mac and heard.mac.lower() != wanted.mac.lower():
-        return search.say(
+        return search.add_verdict(
             "other-device",
             "The planned device",
             False,
             f"{heard.mac} answers at {wanted.ip}, planned is {wanted.mac}",
             "Another device took the address. Find the planned one, or plan this one's MAC.",
         )
-    return search.say("one", "One device at that address", True, f"one device has {wanted.ip}")
+    return search.add_verdict("one", "One device at that address", True, f"one device has {wanted.ip}")
 
 
-async def _speaks(wanted: Wanted, probes: Probes, search: Search) -> None:
+async def _test_speaks(wanted: Wanted, probes: Probes, search: Search) -> None:
     links = wanted.model.links if wanted.model else ("artnet",)
     if "artnet" in links:
         heard = await probes.polled(wanted.ip)
         if heard is None:
-            search.say(
+            search.add_verdict(
                 "deaf",
                 "Art-Net",
                 False,
@@ -268,13 +270,15 @@ async def _speaks(wanted: Wanted, probes: Probes, search: Search) -> None:
                 "Switch Art-Net on in the device, or see whether a firewall stands between.",
             )
             return
-        search.say("artnet", "Art-Net", True, f"it answers as {heard.name or 'a device without a name'}")
+        search.add_verdict("artnet", "Art-Net", True, f"it answers as {heard.name or 'a device without a name'}")
     if "http" in links and wanted.model and wanted.model.status_port and wanted.model.kind != "node":
         said = await probes.settings(wanted.ip, wanted.model.status_port, wanted.password)
         if isinstance(said, str):
-            search.say("deaf-http", "Its settings", False, said, "Restart it; look at its own page in a browser.")
+            search.add_verdict(
+                "deaf-http", "Its settings", False, said, "Restart it; look at its own page in a browser."
+            )
         else:
-            search.say("http", "Its settings", True, f"it says {len(said.active)} settings")
+            search.add_verdict("http", "Its settings", True, f"it says {len(said.active)} settings")
 
 
 class RealProbes:
@@ -313,7 +317,7 @@ class RealProbes:
             while limit.lasts():
                 if turn % 5 == 0:
                     with contextlib.suppress(OSError):  # makes the system ask whose address it is
-                        sock.sendto(artnet.encode(artnet.Poll()), (ip, artnet.PORT))
+                        sock.sendto(artnet.encode_artnet(artnet.Poll()), (ip, artnet.PORT))
                 turn += 1
                 await self._sleep(0.1)
                 mac = neighbour_of(ip, self._interface.name)

@@ -54,15 +54,15 @@ class HttpBus:
         for f in frames:
             cost = 2 if f.twice else 1
             if size + cost > AT_ONCE:
-                answers += await self._put(part)
+                answers += await self._put_with_retry(part)
                 part, size = [], 0
             part.append(f)
             size += cost
-        return answers + (await self._put(part) if part else [])
+        return answers + (await self._put_with_retry(part) if part else [])
 
-    async def _put(self, frames: list[Forward]) -> list[int | None]:
-        sent = [f.octets() for f in frames for _ in range(2 if f.twice else 1)]
-        came = await self._link.frames(self._label, [octets.hex() for octets in sent])
+    async def _put_with_retry(self, frames: list[Forward]) -> list[int | None]:
+        sent = [f.octets_of_frame() for f in frames for _ in range(2 if f.twice else 1)]
+        came = await self._link.put_frames(self._label, [octets.hex() for octets in sent])
         if len(came) != len(sent):
             raise LinkError(f"{self._link.ip} answers {len(came)} of {len(sent)} frames.")
         for a in came:
@@ -84,44 +84,44 @@ class BusProgress:
     of: int = 0
     stopped: bool = False
 
-    def told(self, doing: str, done: int = 0, of: int = 0) -> None:
+    def tell_progress(self, doing: str, done: int = 0, of: int = 0) -> None:
         self.doing, self.done, self.of = doing, done, of
         if self.stopped:
             raise Stopped("Stopped between two steps.")
 
     @property
-    def words(self) -> str:
+    def words_of_progress(self) -> str:
         return f"{self.doing[:1].upper()}{self.doing[1:]}{f' · {self.done} of {self.of}' if self.of else ''} …"
 
 
-def quietly(doing: str, done: int = 0, of: int = 0) -> None:
+def tell_nobody(doing: str, done: int = 0, of: int = 0) -> None:
     """Told to nobody."""
 
 
 # ---- asking
 
 
-async def search(line: BusLine, deep: bool = False, told: Told = quietly) -> BusSeen:
+async def search_bus(line: BusLine, deep: bool = False, told: Told = tell_nobody) -> BusSeen:
     """Everything that answers on a bus, read. It changes nothing: only questions go out."""
     there: list[int] = []
     for first in range(0, dali.SHORT_ADDRESSES, 16):
         told("asks all 64 places", first, dali.SHORT_ADDRESSES)
-        asked = [dali.command(To(short=n), dali.QUERY_PRESENT) for n in range(first, first + 16)]
+        asked = [dali.command_frame(To(short=n), dali.QUERY_PRESENT) for n in range(first, first + 16)]
         there += [first + n for n, a in enumerate(await line.put(asked)) if a in (YES, SEVERAL)]
-    strays = (await line.put([dali.command(To(unaddressed=True), dali.QUERY_PRESENT)]))[0] in (YES, SEVERAL)
+    strays = (await line.put([dali.command_frame(To(unaddressed=True), dali.QUERY_PRESENT)]))[0] in (YES, SEVERAL)
     found = []
     for n, short in enumerate(there):
         told(f"reads gear {short}", n, len(there))
-        found.append(await read(line, short, deep))
+        found.append(await read_gear(line, short, deep))
     return BusSeen(tuple(found), strays, steady())
 
 
-async def read(line: BusLine, short: int, deep: bool = True) -> GearSeen:
+async def read_gear(line: BusLine, short: int, deep: bool = True) -> GearSeen:
     """What one gear says of itself; `deep` asks for all that is stored in it."""
     to = To(short=short)
 
     async def ask(*codes: int) -> list[int]:
-        came = await line.put([dali.command(to, c) for c in codes])
+        came = await line.put([dali.command_frame(to, c) for c in codes])
         return [-2 if a is None else a for a in came]
 
     first = await ask(
@@ -134,13 +134,17 @@ async def read(line: BusLine, short: int, deep: bool = True) -> GearSeen:
         seen = replace(seen, random=h << 16 | m << 8 | low)
     bits = max(0, groups_low) | max(0, groups_high) << 8
     seen = replace(
-        seen, kinds=await _kinds(line, to, kind), status=_said(status), level=_said(level),
+        seen, kinds=await _read_device_types(line, to, kind), status=_level_or_unknown(status),
+        level=_level_or_unknown(level),
         groups=tuple(g for g in range(dali.GROUPS) if bits >> g & 1),
     )  # fmt: skip
     if dali.COLOUR in seen.kinds:
-        enabled = [dali.special(dali.ENABLE_TYPE, dali.COLOUR), dali.command(to, dali.QUERY_COLOUR_FEATURES)]
+        enabled = [
+            dali.special_frame(dali.ENABLE_TYPE, dali.COLOUR),
+            dali.command_frame(to, dali.QUERY_COLOUR_FEATURES),
+        ]
         features = (await line.put(enabled))[1]
-        seen = replace(seen, colours=_said(-2 if features is None else features))
+        seen = replace(seen, colours=_level_or_unknown(-2 if features is None else features))
     if not deep:
         return seen
     physical, least, greatest, power_on, failure, fade = await ask(
@@ -150,32 +154,34 @@ async def read(line: BusLine, short: int, deep: bool = True) -> GearSeen:
     scenes = await ask(*(dali.QUERY_SCENE + s for s in range(dali.SCENES)))
     several = seen.doubled or SEVERAL in (physical, least, greatest, power_on, failure, fade, *scenes)
     return replace(
-        seen, physical=_said(physical), least=_said(least), greatest=_said(greatest), power_on=_said(power_on),
-        failure=_said(failure), fade_time=fade >> 4 if fade >= 0 else -1, fade_rate=fade & 15 if fade >= 0 else -1,
-        scenes=tuple(_said(s) for s in scenes), deep=True, doubled=several,
+        seen, physical=_level_or_unknown(physical), least=_level_or_unknown(least),
+        greatest=_level_or_unknown(greatest), power_on=_level_or_unknown(power_on),
+        failure=_level_or_unknown(failure), fade_time=fade >> 4 if fade >= 0 else -1,
+        fade_rate=fade & 15 if fade >= 0 else -1,
+        scenes=tuple(_level_or_unknown(s) for s in scenes), deep=True, doubled=several,
     )  # fmt: skip
 
 
-def _said(answer: int) -> int:
+def _level_or_unknown(answer: int) -> int:
     return max(-1, answer)
 
 
-async def _kinds(line: BusLine, to: To, kind: int) -> tuple[int, ...]:
+async def _read_device_types(line: BusLine, to: To, kind: int) -> tuple[int, ...]:
     """The device types: 255 says that there are several, which are then told one after the other (edition 2)."""
     if kind != 255:
         return (kind,) if 0 <= kind < 254 else ()
     found: list[int] = []
     for _ in range(8):
-        (answer,) = await line.put([dali.command(to, dali.QUERY_NEXT_TYPE)])
+        (answer,) = await line.put([dali.command_frame(to, dali.QUERY_NEXT_TYPE)])
         if answer is None or answer in (SEVERAL, 254, 255):
             break
         found.append(answer)
     return tuple(found)
 
 
-async def identify(line: BusLine, short: int) -> None:
+async def identify_gear(line: BusLine, short: int) -> None:
     """Let one gear show itself for about ten seconds (edition 2)."""
-    await line.put([dali.command(To(short=short), dali.IDENTIFY)])
+    await line.put([dali.command_frame(To(short=short), dali.IDENTIFY)])
 
 
 # ---- addresses
@@ -189,8 +195,8 @@ class Addressed:
     strays: bool = False
 
 
-async def initialise(
-    line: BusLine, which: int, free: Sequence[int], told: Told = quietly, made: Addressed | None = None
+async def address_gear(
+    line: BusLine, which: int, free: Sequence[int], told: Told = tell_nobody, made: Addressed | None = None
 ) -> Addressed:
     """Give gear short addresses: 0 all of it, 255 those without one, or `short << 1 | 1` those at one address.
 
@@ -201,9 +207,9 @@ async def initialise(
     left = list(free)
     for turn in range(MOST_ROUNDS):
         told("lets gear choose random addresses")
-        await line.put(dali.initialise(which if turn == 0 else 0xFF))
-        await line.put([dali.special(dali.DTR1, 0)] * 4)  # four frames last longer than the 100 ms they may take
-        going = dali.addressing(left, made.changes)
+        await line.put(dali.initialise_frames(which if turn == 0 else 0xFF))
+        await line.put([dali.special_frame(dali.DTR1, 0)] * 4)  # four frames last longer than the 100 ms they may take
+        going = dali.address_in_turn(left, made.changes)
         frames = next(going)
         try:
             while True:
@@ -212,11 +218,14 @@ async def initialise(
         except StopIteration:
             pass
         except BaseException:
-            await line.put([dali.special(dali.TERMINATE)])
+            await line.put([dali.special_frame(dali.TERMINATE)])
             raise
         taken = {c.now for c in made.changes}
         left = [n for n in left if n not in taken]
-        made.strays = (await line.put([dali.command(To(unaddressed=True), dali.QUERY_PRESENT)]))[0] in (YES, SEVERAL)
+        made.strays = (await line.put([dali.command_frame(To(unaddressed=True), dali.QUERY_PRESENT)]))[0] in (
+            YES,
+            SEVERAL,
+        )
         if not made.strays or not left or which not in (0, 0xFF):
             break  # gear that had no address before is not meant when others are set apart
     return made
@@ -272,15 +281,15 @@ def moves_back(at: Iterable[int], changes: Iterable[tuple[int, int]]) -> list[tu
     return moves + [(wanted.get(now, now), None) for now in new]
 
 
-async def move(line: BusLine, moves: Sequence[tuple[int | None, int | None]], told: Told = quietly) -> None:
+async def move_gear(line: BusLine, moves: Sequence[tuple[int | None, int | None]], told: Told = tell_nobody) -> None:
     """Do moves that were put in order. Raises LinkError where a gear is not at its new address afterwards."""
     for n, (a, b) in enumerate(moves):
         told(f"gear {a if a is not None else '–'} becomes {b if b is not None else 'nobody'}", n, len(moves))
         to = To(unaddressed=True) if a is None else To(short=a)
         value = dali.MASK if b is None else b << 1 | 1
-        await line.put(dali.configured(to, dali.SET_SHORT_ADDRESS, value))
+        await line.put(dali.setting_frames(to, dali.SET_SHORT_ADDRESS, value))
         asked = To(unaddressed=True) if b is None else To(short=b)
-        (there,) = await line.put([dali.command(asked, dali.QUERY_PRESENT)])
+        (there,) = await line.put([dali.command_frame(asked, dali.QUERY_PRESENT)])
         if there is None:
             raise LinkError(
                 f"Gear {a} did not take address {b if b is not None else 'none'}; nothing further was moved."
@@ -295,7 +304,7 @@ _CODES = {
 }  # fmt: skip
 
 
-def setting_frames(gear: Gear, has: GearSeen, keys: Iterable[str]) -> list[Forward]:
+def frames_for_gear(gear: Gear, has: GearSeen, keys: Iterable[str]) -> list[Forward]:
     """The frames that give a gear what is planned for it."""
     to = To(short=gear.at)
     frames: list[Forward] = []
@@ -305,57 +314,61 @@ def setting_frames(gear: Gear, has: GearSeen, keys: Iterable[str]) -> list[Forwa
     for key in (*order, "power_on", "failure", "fade_time", "fade_rate"):
         value = getattr(gear, key)
         if key in wanted and value is not None:
-            frames += dali.configured(to, _CODES[key], value)
+            frames += dali.setting_frames(to, _CODES[key], value)
     if "groups" in wanted and gear.groups is not None:
         for g in range(dali.GROUPS):
             if (g in gear.groups) != (g in has.groups):
                 code = dali.ADD_TO_GROUP if g in gear.groups else dali.REMOVE_FROM_GROUP
-                frames.append(dali.command(to, code + g))
+                frames.append(dali.command_frame(to, code + g))
     if "scenes" in wanted:
         for s, value in gear.scenes:
             if value == dali.MASK:
-                frames.append(dali.command(to, dali.REMOVE_FROM_SCENE + s))
+                frames.append(dali.command_frame(to, dali.REMOVE_FROM_SCENE + s))
             elif not has.scenes or has.scenes[s] != value:
-                frames += dali.configured(to, dali.SET_SCENE + s, value)
+                frames += dali.setting_frames(to, dali.SET_SCENE + s, value)
     return frames
 
 
-async def write(
+async def write_gear(
     line: BusLine, planned: Mapping[int, Gear], seen: BusSeen, wishes: Mapping[int, Iterable[str]],
-    told: Told = quietly,
+    told: Told = tell_nobody,
 ) -> dict[int, GearSeen]:  # fmt: skip
     """Give gear what is planned for it, and read each back."""
     after: dict[int, GearSeen] = {}
     for n, (short, keys) in enumerate(wishes.items()):
         told(f"writes gear {short}", n, len(wishes))
         has = seen.gear_at(short) or GearSeen(short)
-        await line.put(setting_frames(planned[short], has, keys))
-        after[short] = await read(line, short)
+        await line.put(frames_for_gear(planned[short], has, keys))
+        after[short] = await read_gear(line, short)
     return after
 
 
-async def store_scene(line: BusLine, scene: int, shorts: Iterable[int], told: Told = quietly) -> dict[int, GearSeen]:
+async def store_scene(
+    line: BusLine, scene: int, shorts: Iterable[int], told: Told = tell_nobody
+) -> dict[int, GearSeen]:
     """Keep the levels that gear have now as a scene: each stores its own, without a value on the wire."""
     after: dict[int, GearSeen] = {}
     wanted = list(shorts)
     for n, short in enumerate(wanted):
         told(f"gear {short} stores scene {scene}", n, len(wanted))
         to = To(short=short)
-        await line.put([dali.command(to, dali.STORE_ACTUAL_LEVEL), dali.command(to, dali.SET_SCENE + scene)])
-        after[short] = await read(line, short)
+        await line.put(
+            [dali.command_frame(to, dali.STORE_ACTUAL_LEVEL), dali.command_frame(to, dali.SET_SCENE + scene)]
+        )
+        after[short] = await read_gear(line, short)
     return after
 
 
-async def recall(line: BusLine, scene: int) -> None:
+async def recall_scene(line: BusLine, scene: int) -> None:
     """Let all gear go to a scene."""
-    await line.put([dali.command(dali.EVERYBODY, dali.GO_TO_SCENE + scene)])
+    await line.put([dali.command_frame(dali.EVERYBODY, dali.GO_TO_SCENE + scene)])
 
 
 async def set_level(line: BusLine, to: To, value: int) -> None:
-    await line.put([dali.level(to, value)])
+    await line.put([dali.level_frame(to, value)])
 
 
-async def levels(line: BusLine, shorts: Sequence[int]) -> dict[int, int]:
+async def read_levels(line: BusLine, shorts: Sequence[int]) -> dict[int, int]:
     """The present level of each of some gear; those that do not say it are left out."""
-    came = await line.put([dali.command(To(short=n), dali.QUERY_LEVEL) for n in shorts])
+    came = await line.put([dali.command_frame(To(short=n), dali.QUERY_LEVEL) for n in shorts])
     return {n: a for n, a in zip(shorts, came) if a is not None and a >= 0}

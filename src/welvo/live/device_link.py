@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any, Protocol
 import msgspec
 from msgspec import UNSET, UnsetType
 
-from welvo.live.links import LinkError, read_page, reason
+from welvo.live.links import LinkError, read_page, reason_of_error
 from welvo.observed.values import Result, Said
 from welvo.patience import patient, rest, steady
 from welvo.rig.entered import SettingValue
@@ -108,7 +108,7 @@ class HttpLink:
     def at(self, ip: str) -> HttpLink:
         return HttpLink(self._session, ip, self._port, self._password, self._stopped)
 
-    async def _ask(self, method: str, path: str, body: object = None) -> bytes:
+    async def _ask_page(self, method: str, path: str, body: object = None) -> bytes:
         from aiohttp import ClientError
 
         url = f"http://{self.ip}:{self._port}{path}"
@@ -124,23 +124,23 @@ class HttpLink:
                     raw += more
                 status = answer.status
         except (OSError, ClientError, TimeoutError, ValueError) as e:
-            raise LinkError(f"{self.ip} does not answer on port {self._port} ({_why(e)}).") from e
+            raise LinkError(f"{self.ip} does not answer on port {self._port} ({_reason_of_error(e)}).") from e
         if status == 401:
             raise PasswordError(f"{self.ip} asks for a password{', and this is not it' if self._password else ''}.")
         if status == 404:
             raise LinkError(f"{self.ip} has no settings to be asked for on port {self._port}.")
         if status != 200:
-            words = _decoded(raw, _Failed, self.ip).error if raw else UNSET
+            words = _decode_answer(raw, _Failed, self.ip).error if raw else UNSET
             raise LinkError(f"{self.ip} answers with error {status}{f': {words}' if words else ''}.")
         if len(raw) > MOST:
             raise LinkError(f"{self.ip} answers with more than {MOST} octets.")
         return raw
 
     async def read(self) -> Said:
-        about = _decoded(await self._ask("GET", PAST), _About, self.ip)
+        about = _decode_answer(await self._ask_page("GET", PAST), _About, self.ip)
         if about.protocol != 1:
             raise LinkError(f"{self.ip} speaks version {about.protocol} of the settings protocol; Welvo speaks 1.")
-        tables = _decoded(await self._ask("GET", f"{PAST}/values"), _Tables, self.ip)
+        tables = _decode_answer(await self._ask_page("GET", f"{PAST}/values"), _Tables, self.ip)
         return Said(
             steady(),
             tables.active,
@@ -159,40 +159,42 @@ class HttpLink:
         )
 
     async def stage(self, values: Values) -> dict[str, Answer]:
-        staged: _Staged = _decoded(await self._ask("POST", f"{PAST}/stage", {"values": values}), _Staged, self.ip)
+        staged: _Staged = _decode_answer(
+            await self._ask_page("POST", f"{PAST}/stage", {"values": values}), _Staged, self.ip
+        )
         return staged.results
 
     async def act(self, act: Need) -> None:
-        await self._ask("POST", f"{PAST}/{act}", {})
+        await self._ask_page("POST", f"{PAST}/{act}", {})
 
     async def identify(self, on: bool) -> None:
-        await self._ask("POST", f"{PAST}/identify", {"on": on})
+        await self._ask_page("POST", f"{PAST}/identify", {"on": on})
 
-    async def test(self, pattern: str) -> None:
-        await self._ask("POST", f"{PAST}/test", {"pattern": pattern})
+    async def show_test(self, pattern: str) -> None:
+        await self._ask_page("POST", f"{PAST}/test", {"pattern": pattern})
 
-    async def frames(self, bus: str, frames: list[str]) -> list[int | None]:
+    async def put_frames(self, bus: str, frames: list[str]) -> list[int | None]:
         """Put forward frames on a lamp bus; the answer to each: None for silence, −1 for several over each other."""
         body = {"bus": bus, "frames": frames}
-        came: _Frames = _decoded(await self._ask("POST", f"{PAST}/bus", body), _Frames, self.ip)
+        came: _Frames = _decode_answer(await self._ask_page("POST", f"{PAST}/bus", body), _Frames, self.ip)
         return came.answers
 
-    async def factory(self) -> None:
-        await self._ask("POST", f"{PAST}/factory", {})
+    async def reset_to_factory(self) -> None:
+        await self._ask_page("POST", f"{PAST}/factory", {})
 
 
-def _why(error: Exception) -> str:
-    return reason(error) if str(error) or isinstance(error, TimeoutError) else type(error).__name__
+def _reason_of_error(error: Exception) -> str:
+    return reason_of_error(error) if str(error) or isinstance(error, TimeoutError) else type(error).__name__
 
 
-def _decoded(raw: bytes, kind: type[Any], ip: str) -> Any:
+def _decode_answer(raw: bytes, kind: type[Any], ip: str) -> Any:
     try:
         return msgspec.convert(read_page(raw), kind)
     except (msgspec.DecodeError, msgspec.ValidationError, ValueError, RecursionError) as e:
-        raise LinkError(f"{ip} answers with something that is no settings ({reason(e)}).") from e
+        raise LinkError(f"{ip} answers with something that is no settings ({reason_of_error(e)}).") from e
 
 
-def session(interface: str = "") -> ClientSession:
+def open_session(interface: str = "") -> ClientSession:
     """A client whose requests leave through the interface of an address."""
     from aiohttp import ClientSession, ClientTimeout, TCPConnector  # heavy, and not needed before a device is asked
 
@@ -203,7 +205,7 @@ def session(interface: str = "") -> ClientSession:
 
 async def read_settings(ip: str, port: int, password: str = "", interface: str = "") -> Said:
     """One device's settings, now. Raises LinkError."""
-    async with session(interface) as opened:
+    async with open_session(interface) as opened:
         return await HttpLink(opened, ip, port, password).read()
 
 
@@ -225,10 +227,10 @@ class Push:
         self.ip = ""
         """Where the device is now: another address than before, where the push gave it one."""
 
-    def stop(self) -> None:
+    def stop_push(self) -> None:
         self.stopped = True
 
-    async def run(self, link: DeviceLink, wait: Callable[[float], Awaitable[None]] = rest) -> None:
+    async def run_push(self, link: DeviceLink, wait: Callable[[float], Awaitable[None]] = rest) -> None:
         """Give all values, do the acts, then read what the device has."""
         self.ip = link.ip
         given: dict[str, Answer] = {}
@@ -252,17 +254,17 @@ class Push:
                 self.doing = {"save": "saving", "apply": "applying", "restart": "restarting"}[act]
                 await link.act(act)
                 if act == "restart":
-                    link = await self._back(link, given, wait)
+                    link = await self._follow_restart(link, given, wait)
         except LinkError as e:
             self.failed = "it was stopped" if self.stopped else str(e).rstrip(".")
         self.doing = "reading back"
         silent = self.stopped and self.done < len(keys) and bool(unsure)  # in the middle of a question: not asked again
-        self.said = None if silent else await self._read(link, wait)
+        self.said = None if silent else await self._read_back(link, wait)
         for key in keys:
-            self.results[key] = self._result(key, given.get(key), key in unsure)
+            self.results[key] = self._result_of_setting(key, given.get(key), key in unsure)
         self.doing = ""
 
-    async def _back(
+    async def _follow_restart(
         self, link: DeviceLink, given: dict[str, Answer], wait: Callable[[float], Awaitable[None]]
     ) -> DeviceLink:
         """Follow a device through its restart: silence first, then an answer, where its new address says."""
@@ -285,7 +287,7 @@ class Push:
         self.ip = link.ip
         return link
 
-    async def _read(self, link: DeviceLink, wait: Callable[[float], Awaitable[None]]) -> Said | None:
+    async def _read_back(self, link: DeviceLink, wait: Callable[[float], Awaitable[None]]) -> Said | None:
         """What the device has; asked again for as long as a restart takes, since it may have lost power."""
         for _ in range(max(4, int((self.restart_takes + 2) / 0.5))):
             try:
@@ -298,7 +300,7 @@ class Push:
                 await wait(0.5)
         return None
 
-    def _result(self, key: str, answer: Answer | None, unsure: bool) -> Result:
+    def _result_of_setting(self, key: str, answer: Answer | None, unsure: bool) -> Result:
         """What became of one setting. What the device says at the end counts for more than what it said before."""
         value, now = self.values[key], steady()
         why = self.failed

@@ -32,7 +32,7 @@ class UniverseEncoder:
     def port(self) -> int:
         return PROTOCOLS[self.protocol].port
 
-    def packet(self, out: UniverseOut, cid: bytes, name: str) -> bytearray:
+    def empty_packet(self, out: UniverseOut, cid: bytes, name: str) -> bytearray:
         """The packet of a stream with all slots at 0."""
         raise NotImplementedError
 
@@ -40,11 +40,11 @@ class UniverseEncoder:
         """Mark a packet as the end of its stream. Gives how often it is sent; 0: such streams have no end."""
         return 0
 
-    def announcements(self, cid: bytes, name: str, wires: Sequence[int]) -> list[Packet]:
+    def announce_universes(self, cid: bytes, name: str, wires: Sequence[int]) -> list[Packet]:
         """What tells everybody which universes are being sent, in order of `wires`."""
         return []
 
-    def release(self, out: UniverseOut, cid: bytes, sequence: int) -> Packet | None:
+    def release_frames(self, out: UniverseOut, cid: bytes, sequence: int) -> Packet | None:
         """What has receivers show the frames that they hold."""
         return None
 
@@ -55,25 +55,26 @@ class SacnEncoder(UniverseEncoder):
     sequence_at = sacn.SEQUENCE_AT
     after_change = 4  # the change itself, and three more packets (E1.31, 6.6.2)
 
-    def packet(self, out: UniverseOut, cid: bytes, name: str) -> bytearray:
+    def empty_packet(self, out: UniverseOut, cid: bytes, name: str) -> bytearray:
         options = sacn.FORCE_SYNC if out.sync else 0  # without the signal receivers show the frames as they come
         data = sacn.Data(cid, out.wire, bytes(out.slots), name, out.priority, options=options, sync=out.sync)
-        return bytearray(sacn.encode(data))
+        return bytearray(sacn.encode_sacn(data))
 
     def mark_as_last(self, packet: bytearray) -> int:
         packet[sacn.OPTIONS_AT] |= sacn.TERMINATED
         return 3  # E1.31, 6.2.6
 
-    def announcements(self, cid: bytes, name: str, wires: Sequence[int]) -> list[Packet]:
+    def announce_universes(self, cid: bytes, name: str, wires: Sequence[int]) -> list[Packet]:
         """In pages of 512 (E1.31, 8). Nothing sent, nothing said."""
         pages = [tuple(wires[n : n + 512]) for n in range(0, len(wires), 512)]
-        target = (sacn.group(sacn.DISCOVERY_UNIVERSE), self.port)
+        target = (sacn.group_of_universe(sacn.DISCOVERY_UNIVERSE), self.port)
         return [
-            (sacn.encode(sacn.Discovery(cid, name, page, n, len(pages) - 1)), target) for n, page in enumerate(pages)
+            (sacn.encode_sacn(sacn.Discovery(cid, name, page, n, len(pages) - 1)), target)
+            for n, page in enumerate(pages)
         ]
 
-    def release(self, out: UniverseOut, cid: bytes, sequence: int) -> Packet | None:
-        return sacn.encode(sacn.SyncPacket(cid, out.sync, sequence)), (sacn.group(out.sync), self.port)
+    def release_frames(self, out: UniverseOut, cid: bytes, sequence: int) -> Packet | None:
+        return sacn.encode_sacn(sacn.SyncPacket(cid, out.sync, sequence)), (sacn.group_of_universe(out.sync), self.port)
 
 
 class ArtnetEncoder(UniverseEncoder):
@@ -83,11 +84,11 @@ class ArtnetEncoder(UniverseEncoder):
     sequence_at = artnet.SEQUENCE_AT
     lowest_sequence = 1  # 0 says that nothing is counted
 
-    def packet(self, out: UniverseOut, cid: bytes, name: str) -> bytearray:
-        return bytearray(artnet.encode(artnet.Dmx(out.wire, bytes(out.slots), 1)))
+    def empty_packet(self, out: UniverseOut, cid: bytes, name: str) -> bytearray:
+        return bytearray(artnet.encode_artnet(artnet.Dmx(out.wire, bytes(out.slots), 1)))
 
-    def release(self, out: UniverseOut, cid: bytes, sequence: int) -> Packet | None:
-        return (artnet.encode(artnet.ArtSync()), (out.sync_to, self.port)) if out.sync_to else None
+    def release_frames(self, out: UniverseOut, cid: bytes, sequence: int) -> Packet | None:
+        return (artnet.encode_artnet(artnet.ArtSync()), (out.sync_to, self.port)) if out.sync_to else None
 
 
 class OctetsEncoder:
@@ -104,7 +105,7 @@ class OctetsEncoder:
     def port(self) -> int:
         return PROTOCOLS[self.protocol].port
 
-    def packets(self, levels: bytes, wire: int) -> list[bytearray]:
+    def packets_of_frame(self, levels: bytes, wire: int) -> list[bytearray]:
         raise NotImplementedError
 
 
@@ -115,8 +116,8 @@ class DdpEncoder(OctetsEncoder):
     sequence_at = ddp.SEQUENCE_AT
     highest_sequence = 15
 
-    def packets(self, levels: bytes, wire: int) -> list[bytearray]:
-        return [bytearray(ddp.encode(p)) for p in ddp.packets(levels, wire)]
+    def packets_of_frame(self, levels: bytes, wire: int) -> list[bytearray]:
+        return [bytearray(ddp.encode_ddp(p)) for p in ddp.packets_of_frame(levels, wire)]
 
 
 UNIVERSES: dict[Protocol, UniverseEncoder] = {e.protocol: e for e in (SacnEncoder(), ArtnetEncoder())}

@@ -66,7 +66,7 @@ class EngineProcess:
         wait: bool = True,
         keys: bool = False,
     ) -> None:
-        self.frames = Frames.make(max(1, rows))
+        self.frames = Frames.make_frames(max(1, rows))
         self.rows = max(1, rows)
         self.cid = uuid.uuid4()
         self.revived = 0
@@ -75,14 +75,14 @@ class EngineProcess:
         self._specs: tuple[Out, ...] | None = None
         self._closing = False
         try:
-            self._spawn()
+            self._spawn_process()
         except OSError:
             self.frames.close()
             raise
         if wait:
             self.wait_ready()
 
-    def _spawn(self) -> None:
+    def _spawn_process(self) -> None:
         handles = [self.frames.handle] + ([self._artnet_fd] if self._artnet_fd >= 0 else [])
         process = subprocess.Popen(
             [
@@ -99,15 +99,15 @@ class EngineProcess:
             bufsize=0,
         )
         self._talk = Talk(process)
-        self._talk.send(Command(open=Opening(self._interface, self._name, self.cid.hex, self._keys)))
+        self._talk.send_line(Command(open=Opening(self._interface, self._name, self.cid.hex, self._keys)))
         if self._stays:
-            self._talk.send(Command(stays=self._stays), "stays")
+            self._talk.send_line(Command(stays=self._stays), "stays")
         if self._specs is not None:
-            self._talk.send(Command(streams=self._specs), "streams")
+            self._talk.send_line(Command(streams=self._specs), "streams")
 
     def wait_ready(self, seconds: float = START_WITHIN) -> None:
         """Wait until the process can send. Raises EngineError with the reason when it cannot; it is ended then."""
-        self._talk.wait(lambda t: t.ready or bool(t.failed) or t.ended, seconds)
+        self._talk.wait_for_condition(lambda t: t.ready or bool(t.failed) or t.ended, seconds)
         state = self.state
         if state.kind != "sending":
             self.stop()
@@ -141,17 +141,17 @@ class EngineProcess:
     def set_streams(self, specs: Sequence[Out]) -> None:
         """Say what goes out. Only the newest set counts: one that was not yet taken is replaced by it."""
         self._specs = tuple(specs)
-        self._talk.send(Command(streams=self._specs), "streams")
+        self._talk.send_line(Command(streams=self._specs), "streams")
 
     def set_stays(self, bits: bytes) -> None:
         """Say what stays as it is at a blackout that is asked for beside the window: a bit for each slot of all rows,
         the lowest first."""
         self._stays = bits
-        self._talk.send(Command(stays=bits), "stays")
+        self._talk.send_line(Command(stays=bits), "stays")
 
     def dealt_with(self, act: Act) -> None:
         """Say that the window itself did what a key asks for."""
-        self._talk.send(Command(seen=act))
+        self._talk.send_line(Command(seen=act))
 
     def was_done(self, act: Act) -> bool:
         """Whether the process did what a key asks for, and nobody has said yet that this is the same press. What it has
@@ -175,13 +175,13 @@ class EngineProcess:
 
     def lighten(self) -> None:
         """End a blackout that the process made by itself; the levels are dark now, or are not to be."""
-        self._talk.send(Command(dark=False))
+        self._talk.send_line(Command(dark=False))
 
     def write(self, levels: bytes) -> None:
         """Levels of all rows, rows × 512 octets."""
         if len(levels) != self.rows * SLOTS:
             raise ValueError(f"{len(levels)} octets instead of {self.rows * SLOTS}")
-        self.frames.write(levels)
+        self.frames.write_frame(levels)
 
     def wait_for(self, wanted: Callable[[Answer], object], seconds: float) -> Answer | None:
         """The next answer of a kind, or None when none comes in time."""
@@ -195,30 +195,30 @@ class EngineProcess:
                     return True
             return False
 
-        self._talk.wait(look, seconds)
+        self._talk.wait_for_condition(look, seconds)
         return found[0] if found else None
 
     def status(self, seconds: float = 1.0) -> Answer:
         """What was sent so far, and what went wrong, asked anew; waits for the answer. All is 0 when none comes."""
-        self._talk.send(Command(status=True))
+        self._talk.send_line(Command(status=True))
         return self.wait_for(lambda answer: answer.status, seconds) or Answer()
 
     def revive(self) -> None:
         """Put a new process in place of one that does not answer, with the same identity, streams and levels."""
         self.revived += 1
-        self._talk.kill()
-        self._spawn()
+        self._talk.kill_process()
+        self._spawn_process()
 
     def end(self) -> None:
         """Begin to end all streams properly, and give up what is held when the process is gone; does not wait."""
         if not self._closing:
             self._closing = True
-            self._talk.end(self.frames.close)
+            self._talk.end_process(self.frames.close)
 
     def stop(self) -> None:
         """End all streams properly and wait until the process is gone; three seconds or so, more when it is busy."""
         self.end()
-        self._talk.join(4 * END_WITHIN * crowding())
+        self._talk.join_thread(4 * END_WITHIN * crowding())
 
 
 class Talk:
@@ -244,55 +244,55 @@ class Talk:
         self._ending_since = 0.0
         self._killed = False
         self._then: Callable[[], object] | None = None
-        self._thread = threading.Thread(target=self._run, name="engine-talk", daemon=True)
+        self._thread = threading.Thread(target=self._carry_lines, name="engine-talk", daemon=True)
         self._thread.start()
 
-    def send(self, message: Command, kind: str = "") -> None:
+    def send_line(self, message: Command, kind: str = "") -> None:
         """Have a line carried over; one of the same kind that still waits is replaced."""
         with self._news:
             self._count += 1
             key: object = kind or self._count
             self._outgoing.pop(key, None)
             self._outgoing[key] = line_of(message)
-            self._wake()
+            self._wake_thread()
 
-    def _wake(self) -> None:
+    def _wake_thread(self) -> None:
         with self._news:
             if not self.ended:
                 with contextlib.suppress(BlockingIOError):  # full: it is awake anyway
                     os.write(self._wake_write, b"!")
 
-    def wait(self, condition: Callable[[Talk], object], seconds: float) -> bool:
+    def wait_for_condition(self, condition: Callable[[Talk], object], seconds: float) -> bool:
         with self._news:
             return wait_for_news(self._news, lambda: bool(condition(self)), seconds)
 
-    def end(self, then: Callable[[], object]) -> None:
+    def end_process(self, then: Callable[[], object]) -> None:
         self._then = then
-        self.send(Command(stop=True))
+        self.send_line(Command(stop=True))
         with self._news:
             self._ending_since = time.monotonic()
-            self._wake()
+            self._wake_thread()
 
     def catch_up(self, seconds: float) -> None:
         """Wait until everything was read that the process has said by now."""
         with self._news:
             wanted = self._passes + 3  # the one that is under way may have looked before; a pass counts when it begins
-            self._wake()
+            self._wake_thread()
             self._news.wait_for(lambda: self._passes >= wanted or self.ended, seconds)
 
-    def kill(self) -> None:
+    def kill_process(self) -> None:
         """End the process at once, whatever it does."""
         self._killed = True
         with contextlib.suppress(OSError):
             self.process.kill()
-        self._wake()
+        self._wake_thread()
 
-    def join(self, seconds: float) -> None:
+    def join_thread(self, seconds: float) -> None:
         self._thread.join(seconds)
 
     # ---- the thread
 
-    def _run(self) -> None:
+    def _carry_lines(self) -> None:
         stdin, stdout = self.process.stdin, self.process.stdout
         assert stdin and stdout
         os.set_blocking(stdin.fileno(), False)
@@ -333,13 +333,13 @@ class Talk:
                     if not got:
                         break
                     *lines, incoming = (incoming + got).split(b"\n")
-                    self._hear(lines)
-                if self._killed or (closing and self._hurry()):
+                    self._hear_lines(lines)
+                if self._killed or (closing and self._hurry_process()):
                     break
         finally:
-            self._reap()
+            self._reap_process()
 
-    def _hear(self, lines: list[bytes]) -> None:
+    def _hear_lines(self, lines: list[bytes]) -> None:
         with self._news:
             self.heard_at = time.monotonic()
             for line in lines:
@@ -357,7 +357,7 @@ class Talk:
                 self.answers.append(answer)
             self._news.notify_all()
 
-    def _hurry(self) -> bool:
+    def _hurry_process(self) -> bool:
         """End a process that takes too long: first by a signal it can obey, woken if it is stopped; then for good."""
         for_so_long = (time.monotonic() - self._ending_since) / crowding()
         with contextlib.suppress(OSError):
@@ -369,7 +369,7 @@ class Talk:
                 self.process.send_signal(signal.SIGCONT)
         return False
 
-    def _reap(self) -> None:
+    def _reap_process(self) -> None:
         for pipe in (self.process.stdin, self.process.stdout):
             if pipe:
                 with contextlib.suppress(OSError):

@@ -23,10 +23,10 @@ from collections import deque
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Protocol
 
-from welvo.live.beside import Act, Presses, listen
+from welvo.live.beside import Act, Presses, listen_for_keys
 from welvo.live.encoders import OCTETS, UNIVERSES, Packet, Target
 from welvo.live.frames import SLOTS, Frames
-from welvo.live.mass import Mass, possible
+from welvo.live.mass import Mass, can_send_in_mass
 from welvo.live.messages import (
     Answer,
     Command,
@@ -72,7 +72,7 @@ class FeedStream:
         self.encoder = encoder = UNIVERSES[spec.protocol]
         self.always, self.bare, self.sync = spec.rule == "always", spec.rule == "bare", spec.sync
         self.targets: list[Target] = [(ip, encoder.port) for ip in spec.to]
-        self.packet = encoder.packet(spec, cid, name)
+        self.packet = encoder.empty_packet(spec, cid, name)
         self.at, self.sequence_at = encoder.slots_at, encoder.sequence_at
         self.slots = spec.slots
         self.first = spec.row * SLOTS
@@ -85,7 +85,7 @@ class FeedStream:
         self.sent = 0
         self.wrong = "" if self.targets else NOBODY
 
-    def due(self, number: int, levels: bytes, now: float) -> bool:
+    def make_due(self, number: int, levels: bytes, now: float) -> bool:
         """Make the packet ready if one is due. `number` is that of the frame `levels` belong to."""
         if number != self.seen:
             self.seen = number
@@ -105,9 +105,9 @@ class FeedStream:
         self.sent += 1
         return True
 
-    def tick(self, number: int, levels: bytes, now: float) -> int:
+    def send_due(self, number: int, levels: bytes, now: float) -> int:
         """Send the packet if one is due; gives how many targets the network did not take it for."""
-        if not self.due(number, levels, now):
+        if not self.make_due(number, levels, now):
             return 0
         failed = 0
         for target in self.targets:
@@ -120,7 +120,7 @@ class FeedStream:
             self.wrong = ""
         return failed
 
-    def end(self, now: float) -> None:
+    def end_stream(self, now: float) -> None:
         """End the stream: by packets that say so, or where there are none by the chosen last frame and then silence."""
         times, last = self.encoder.mark_as_last(self.packet), self.levels
         if not times:
@@ -129,7 +129,7 @@ class FeedStream:
             times, last = 1, self.spec.last[: self.slots].ljust(self.slots, b"\0")
         for _ in range(times):
             self.repeats = 1
-            self.tick(-2, bytes(self.first) + last, now)
+            self.send_due(-2, bytes(self.first) + last, now)
 
 
 class DeviceStream:
@@ -146,7 +146,7 @@ class DeviceStream:
         self.parts = [(p.row * SLOTS + p.first, p.octets, p.offset) for p in spec.parts]
         self.levels = bytes(spec.length)
         self.frame = bytearray(self.levels)
-        self.packets = self.encoder.packets(self.levels, spec.wire)
+        self.packets = self.encoder.packets_of_frame(self.levels, spec.wire)
         self.repeats = 1
         self.seen = -1
         self.sequence = 0
@@ -154,20 +154,20 @@ class DeviceStream:
         self.sent = 0
         self.wrong = ""
 
-    def tick(self, number: int, levels: bytes, now: float) -> int:
+    def send_due(self, number: int, levels: bytes, now: float) -> int:
         """Send the frame if it is due; gives how many targets the network did not take a packet for."""
         if number != self.seen:
             self.seen = number
             for at, count, offset in self.parts:
                 self.frame[offset : offset + count] = levels[at : at + count]
-            self._load(bytes(self.frame))
+            self._load_frame(bytes(self.frame))
         if self.repeats:
             self.repeats -= 1
         elif not self.always and (self.bare or now - self.last_sent < KEEP_ALIVE):
             return 0
-        return self._send(now)
+        return self._send_frame(now)
 
-    def _load(self, frame: bytes) -> None:
+    def _load_frame(self, frame: bytes) -> None:
         if frame == self.levels:
             return
         self.levels = frame
@@ -175,7 +175,7 @@ class DeviceStream:
         for n, packet in enumerate(self.packets):
             packet[self.encoder.head :] = frame[n * self.encoder.most : (n + 1) * self.encoder.most]
 
-    def _send(self, now: float) -> int:
+    def _send_frame(self, now: float) -> int:
         self.last_sent = now
         self.sent += 1
         failed = 0
@@ -192,11 +192,11 @@ class DeviceStream:
             self.wrong = ""
         return failed
 
-    def end(self, now: float) -> None:
+    def end_stream(self, now: float) -> None:
         """There is no end of such a stream: zeros if they were chosen, else the device keeps what it has."""
         if self.spec.dark_at_end:
-            self._load(bytes(len(self.levels)))
-            self._send(now)
+            self._load_frame(bytes(len(self.levels)))
+            self._send_frame(now)
 
 
 class LineStream:
@@ -227,7 +227,7 @@ class LineStream:
     def wrong(self) -> str:
         return self.line.wrong if self.line else NO_PORT
 
-    def tick(self, number: int, levels: bytes, now: float) -> int:
+    def send_due(self, number: int, levels: bytes, now: float) -> int:
         """Offer the frame to the line if it is due. What goes wrong there is in `wrong`; it counts as no packet."""
         changed = False
         if number != self.seen:
@@ -236,13 +236,13 @@ class LineStream:
             changed, self.levels = new != self.levels, new
         if self.line and (changed or self.always or now - self.last_offered >= KEEP_ALIVE):
             self.last_offered = now
-            self.line.offer(self.levels)
+            self.line.offer_frame(self.levels)
         return 0
 
-    def end(self, now: float) -> None:
+    def end_stream(self, now: float) -> None:
         """A line has no end of stream: the chosen last frame, then nothing. The engine closes its port."""
         if self.line and self.spec.last is not None:
-            self.line.offer(self.spec.last)
+            self.line.offer_frame(self.spec.last)
 
 
 Stream = FeedStream | DeviceStream | LineStream
@@ -305,9 +305,9 @@ class Engine:
         self.sequences: dict[tuple[str, int], int] = {}
         """The last sequence number of each synchronization universe, by protocol: two may have the same number."""
 
-    def open(self, where: Opening) -> None:
+    def open_sockets(self, where: Opening) -> None:
         if where.keys:
-            listen(os.getppid(), self.presses)
+            listen_for_keys(os.getppid(), self.presses)
         interface = where.interface
         self.interface, self.name, self.cid = interface, where.name, bytes.fromhex(where.cid)
         self.udp = self._for_groups()
@@ -333,7 +333,7 @@ class Engine:
         udp.setblocking(False)
         return udp
 
-    def renew(self) -> None:
+    def renew_sockets(self) -> None:
         """Send to groups through the interface as it is now.
 
         The socket keeps the interface's number in the kernel, which is another one after an adapter was pulled and put
@@ -350,21 +350,21 @@ class Engine:
         fresh: dict[str, Stream] = {}
         for spec in specs:
             old = self.streams.get(spec.id)
-            fresh[spec.id] = old if old and old.spec == spec else self.stream(spec, old, fresh, now)
+            fresh[spec.id] = old if old and old.spec == spec else self.make_stream(spec, old, fresh, now)
         for key in self.streams.keys() - fresh.keys():
-            self.streams[key].end(now)
+            self.streams[key].end_stream(now)
         self.streams = fresh
         used = {s.line.name for s in fresh.values() if isinstance(s, LineStream) and s.line}
         for name in self.lines.keys() - used:
             self.lines.pop(name).close()
         self.ways = {way_of(t): t for stream in fresh.values() for t in stream.targets}
         self.announce_at = now
-        self.schedule(now)
+        self.schedule_streams(now)
 
-    def stream(self, spec: Out, old: Stream | None, others: dict[str, Stream], now: float) -> Stream:
+    def make_stream(self, spec: Out, old: Stream | None, others: dict[str, Stream], now: float) -> Stream:
         """A stream in place of `old`, which it goes on from where receivers would see one and the same."""
         if isinstance(spec, LineOut):
-            return LineStream(spec, self.line(spec, others))
+            return LineStream(spec, self.line_of_stream(spec, others))
         if isinstance(spec, OctetsOut):
             made = DeviceStream(spec, self.socket_of(own_port=False).sendto)
             if isinstance(old, DeviceStream):
@@ -376,10 +376,10 @@ class Engine:
         if isinstance(old, FeedStream) and same:
             old.targets = [t for t in old.targets if t not in stream.targets]
             if old.targets:  # it goes on, but no longer to these
-                old.end(now)
+                old.end_stream(now)
             stream.sequence = old.sequence
         elif old:
-            old.end(now)
+            old.end_stream(now)
         return stream
 
     def socket_of(self, own_port: bool) -> Sends:
@@ -387,7 +387,7 @@ class Engine:
         assert found is not None
         return found
 
-    def schedule(self, now: float) -> None:
+    def schedule_streams(self, now: float) -> None:
         """Give every stream its moments. Streams of one rate are spread over a period, but for those that are released
         together."""
         by_rate: dict[tuple[float, str, int], list[Stream]] = {}
@@ -402,25 +402,25 @@ class Engine:
                 due = self.start + n / phases / rate
                 self.heap.append((due, len(self.heap), 1.0 / rate, streams[n::phases]))
         heapq.heapify(self.heap)
-        self.masses = {order: made for _, order, _, group in self.heap if (made := self.mass(group))}
+        self.masses = {order: made for _, order, _, group in self.heap if (made := self.gather_mass(group))}
         groups = tuple(
             Group(due - self.start, period, tuple(s.spec.id for s in group)) for due, _, period, group in self.heap
         )
-        self.say(Answer(groups=groups, start=self.start + time.time() - self.clock()))
+        self.answer_parent(Answer(groups=groups, start=self.start + time.time() - self.clock()))
 
-    def mass(self, group: Sequence[Stream]) -> list[Mass]:
+    def gather_mass(self, group: Sequence[Stream]) -> list[Mass]:
         """A group as calls that send many packets at once; empty where that is not possible, or not worth it."""
         feeds = [s for s in group if isinstance(s, FeedStream)]
         by_socket = [
             (self.udp, [s for s in feeds if not s.encoder.own_port]),
             (self.art, [s for s in feeds if s.encoder.own_port]),
         ]
-        whole = len(feeds) == len(group) and all(possible(sock, mine) for sock, mine in by_socket if mine)
+        whole = len(feeds) == len(group) and all(can_send_in_mass(sock, mine) for sock, mine in by_socket if mine)
         return (
             [Mass(sock, mine) for sock, mine in by_socket if mine and isinstance(sock, socket.socket)] if whole else []
         )
 
-    def line(self, spec: LineOut, others: dict[str, Stream]) -> Line | None:
+    def line_of_stream(self, spec: LineOut, others: dict[str, Stream]) -> Line | None:
         """The line a stream goes out on: that of its port, which no other stream may use."""
         name = spec.line
         if not name or any(isinstance(s, LineStream) and s.line and s.line.name == name for s in others.values()):
@@ -431,36 +431,36 @@ class Engine:
             self.lines[name] = Line(name)
         return self.lines[name]
 
-    def announce(self, now: float) -> None:
+    def announce_universes(self, now: float) -> None:
         """Say which universes are being sent, by every protocol that has a way to say it."""
         self.announce_at = now + DISCOVERY_EVERY
         feeds = [s.spec for s in self.streams.values() if isinstance(s, FeedStream)]
         for protocol, encoder in UNIVERSES.items():
             wires = sorted({spec.wire for spec in feeds if spec.protocol == protocol})
-            for packet in encoder.announcements(self.cid, self.name, wires):
-                self.out(encoder.own_port, packet)
+            for packet in encoder.announce_universes(self.cid, self.name, wires):
+                self.send_packet(encoder.own_port, packet)
 
-    def release(self, stream: FeedStream) -> None:
+    def release_stream(self, stream: FeedStream) -> None:
         """Tell receivers to show what they hold."""
         key = (stream.spec.protocol, stream.sync)
         self.sequences[key] = sequence = (self.sequences.get(key, -1) + 1) % 256
-        packet = stream.encoder.release(stream.spec, self.cid, sequence)
+        packet = stream.encoder.release_frames(stream.spec, self.cid, sequence)
         if packet:
-            self.out(stream.encoder.own_port, packet)
+            self.send_packet(stream.encoder.own_port, packet)
 
-    def out(self, own_port: bool, packet: Packet) -> None:
+    def send_packet(self, own_port: bool, packet: Packet) -> None:
         try:
             self.socket_of(own_port).sendto(*packet)
         except OSError:
             self.errors += 1
 
-    def say(self, message: Answer) -> None:
+    def answer_parent(self, message: Answer) -> None:
         """Answer the parent; what it does not read in time is dropped, whole lines at a time."""
         if len(self.outbox) < MOST_UNREAD:
             self.outbox += line_of(message)
-        self.flush()
+        self.flush_answers()
 
-    def flush(self) -> None:
+    def flush_answers(self) -> None:
         try:
             while self.outbox:
                 del self.outbox[: os.write(1, self.outbox[:65536])]
@@ -486,7 +486,7 @@ class Engine:
             if why:
                 self.no_way[name] = why
         if any(name in before and name not in self.no_way for name in looked):
-            self.renew()
+            self.renew_sockets()
 
     def _no_way_to(self, target: Target) -> str:
         try:
@@ -503,16 +503,16 @@ class Engine:
             return e.strerror or str(e)
         return ""
 
-    def report(self, now: float) -> None:
+    def report_state(self, now: float) -> None:
         """Tell the parent how it goes, as one line: what is counted, and by stream what is wrong."""
         self.report_at = now + REPORT_EVERY
         self.beats += 1
-        for act in self.presses.due():
-            self.act(act)
+        for act in self.presses.due_presses():
+            self.do_act(act)
         while self.asked:
-            self.act(self.asked.popleft())
+            self.do_act(self.asked.popleft())
         if self.outbox:
-            self.flush()
+            self.flush_answers()
             return  # it does not read: nothing new before it has read what is there
         self.look_for_ways()
         wrong: dict[str, str] = {}
@@ -525,15 +525,17 @@ class Engine:
         news = None
         if wrong != self.told:
             news = self.told = wrong
-        self.say(Answer(beat=self.beats, sent=self.count(), errors=self.errors, late=self.late, wrong=news))
+        self.answer_parent(
+            Answer(beat=self.beats, sent=self.count_frames(), errors=self.errors, late=self.late, wrong=news)
+        )
 
-    def count(self) -> int:
+    def count_frames(self) -> int:
         """Frames that all streams sent so far."""
         return sum(s.sent for s in self.streams.values())
 
-    def _levels(self) -> tuple[int, bytes]:
+    def _levels_to_send(self) -> tuple[int, bytes]:
         """The levels to send, and a number that is another one when they are."""
-        self.frame = self.frames.read(self.frame)
+        self.frame = self.frames.read_frame(self.frame)
         number, levels = self.frame
         if not self.dark:
             return 2 * number, levels
@@ -543,22 +545,22 @@ class Engine:
             self._darkened = (number, self.stays, dark)
         return 2 * number + 1, self._darkened[2]
 
-    def act(self, act: Act) -> None:
+    def do_act(self, act: Act) -> None:
         """Blackout, or its end, or disarming, asked for beside the window; the parent is told."""
         if act == "blackout":
             self.dark = not self.dark
         else:
             self.ending = True
-        self.say(Answer(did=act))
+        self.answer_parent(Answer(did=act))
 
-    def tick(self) -> None:
+    def send_due(self) -> None:
         """Send what is due now, and put each group's next moment on its fixed schedule."""
         now = self.clock()
         if now >= self.announce_at:
-            self.announce(now)
+            self.announce_universes(now)
         if now >= self.report_at:
-            self.report(now)
-        number, levels = self._levels()
+            self.report_state(now)
+        number, levels = self._levels_to_send()
         while self.heap and self.heap[0][0] <= now:
             due, order, period, group = heapq.heappop(self.heap)
             self.late = max(self.late, now - due)
@@ -567,19 +569,19 @@ class Engine:
             masses = self.masses.get(order)
             if masses is None:
                 for stream in group:
-                    self.errors += stream.tick(number, levels, now)
+                    self.errors += stream.send_due(number, levels, now)
             else:
                 for mass in masses:
-                    self.errors += mass.tick(number, levels, now)
+                    self.errors += mass.send_due(number, levels, now)
             if isinstance(first, FeedStream) and first.sync and sum(stream.sent for stream in group) > before:
-                self.release(first)
+                self.release_stream(first)
             following = due + period
             if now - following > 0.25:  # the computer slept: do not send a burst of old frames
                 following += int((now - following) / period) * period
             heapq.heappush(self.heap, (following, order, period, group))
             now = self.clock()
 
-    def hear(self, timeout: float) -> None:
+    def hear_command(self, timeout: float) -> None:
         """Wait for a command, at most `timeout` seconds. The end of the pipe ends the engine."""
         ready, _, _ = select.select([0], [], [], max(0.0, timeout))
         if not ready:
@@ -591,48 +593,48 @@ class Engine:
         self.buffer += got
         *lines, self.buffer = self.buffer.split(b"\n")
         for line in lines:
-            self.obey(read_command(line))
+            self.obey_command(read_command(line))
 
-    def obey(self, command: Command) -> None:
+    def obey_command(self, command: Command) -> None:
         if command.open:
             try:
-                self.open(command.open)
-                self.say(Answer(ready=True))
+                self.open_sockets(command.open)
+                self.answer_parent(Answer(ready=True))
             except OSError as e:
-                self.say(Answer(failed=f"{e.strerror or e}"))
+                self.answer_parent(Answer(failed=f"{e.strerror or e}"))
                 self.ending = True
         if command.stays is not None:
             self.stays = b"".join(map(_EIGHT.__getitem__, command.stays))
         if command.seen and self.presses.dealt_with(command.seen):
-            self.act(command.seen)  # both did it and once is meant: twice here is not at all
+            self.do_act(command.seen)  # both did it and once is meant: twice here is not at all
         if command.dark is not None:
             self.dark = command.dark
         if command.streams is not None:
             self.set_streams(command.streams)
         if command.status:
-            self.say(Answer(status=True, sent=self.count(), errors=self.errors, late=self.late))
+            self.answer_parent(Answer(status=True, sent=self.count_frames(), errors=self.errors, late=self.late))
             self.late = 0.0
         if command.stop:
             self.ending = True
 
-    def run(self) -> None:
+    def run_engine(self) -> None:
         while not self.ending:
             wait = self.heap[0][0] - self.clock() if self.heap else REPORT_EVERY
             if wait > 0.0015:
-                self.hear(min(wait - 0.001, REPORT_EVERY))
+                self.hear_command(min(wait - 0.001, REPORT_EVERY))
                 if not self.heap and self.udp and self.clock() >= self.report_at:
-                    self.report(self.clock())
+                    self.report_state(self.clock())
             else:
                 if wait > 0:
                     time.sleep(wait)
-                self.hear(0.0)
-                self.tick()
+                self.hear_command(0.0)
+                self.send_due()
         now = self.clock()
         for stream in self.streams.values():
-            stream.end(now)
+            stream.end_stream(now)
         for line in self.lines.values():
             line.close()
-        self.say(Answer(ended=True))
+        self.answer_parent(Answer(ended=True))
 
 
 def main() -> None:
@@ -649,7 +651,7 @@ def main() -> None:
     signal.signal(signal.SIGUSR2, lambda *_: asked.append("disarm"))
     os.set_blocking(1, False)
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl+C reaches the whole group; the parent decides
-    engine.run()
+    engine.run_engine()
 
 
 if __name__ == "__main__":

@@ -80,24 +80,24 @@ class Ears:
         self._epoll = select.epoll()
         self._sockets: dict[int, tuple[socket.socket, bool]] = {}
 
-    def add(self, sock: socket.socket, many: bool = True) -> None:
+    def add_socket(self, sock: socket.socket, many: bool = True) -> None:
         """`many`: it is emptied at once; else one datagram is taken each time, as the next one is not to be expected
         sooner."""
         self._sockets[sock.fileno()] = (sock, many)
         self._epoll.register(sock.fileno(), select.EPOLLIN)
 
-    def drop(self, sock: socket.socket) -> None:
+    def drop_socket(self, sock: socket.socket) -> None:
         fd = sock.fileno()
         if self._sockets.pop(fd, None):
             with contextlib.suppress(OSError):
                 self._epoll.unregister(fd)
 
-    def ready(self, seconds: float) -> list[tuple[socket.socket, bool]]:
+    def ready_sockets(self, seconds: float) -> list[tuple[socket.socket, bool]]:
         """Those that have something, waited for so long at the most; each with whether it has many."""
         known = self._sockets
         return [known[fd] for fd, _ in self._epoll.poll(seconds, 4096) if fd in known]
 
-    def descriptors(self) -> list[int]:
+    def open_descriptors(self) -> list[int]:
         return list(self._sockets)
 
     def close(self) -> None:
@@ -116,26 +116,26 @@ class Groups:
         self.free: Callable[[], int] = free_descriptors
 
     @property
-    def joined(self) -> set[int]:
+    def joined_universes(self) -> set[int]:
         return set(self._alone).union(*(held for _, held in self._shared))
 
     @property
-    def sockets(self) -> int:
+    def count_sockets(self) -> int:
         return len(self._alone) + len(self._shared)
 
-    def renew(self, universes: Iterable[int]) -> list[str]:
+    def renew_groups(self, universes: Iterable[int]) -> list[str]:
         """Hear universes with fresh sockets: those of an interface that was pulled hear nothing any more."""
         self.close()
-        return self.join(universes)
+        return self.join_universes(universes)
 
-    def join(self, universes: Iterable[int]) -> list[str]:
+    def join_universes(self, universes: Iterable[int]) -> list[str]:
         """Hear these universes and no others any more; gives what cannot be heard, in words."""
         wanted = set(universes)
-        for universe in self.joined - wanted:
-            self._leave(universe)
-        new = sorted(wanted - self.joined)
+        for universe in self.joined_universes - wanted:
+            self._leave_universe(universe)
+        new = sorted(wanted - self.joined_universes)
         if new and self.free() < len(new):
-            raise_limit(len(new) + len(self.joined) + 4 * RESERVE)
+            raise_limit(len(new) + len(self.joined_universes) + 4 * RESERVE)
         spare = self.free() if new else 0
         kept_to_share = 0 if spare >= len(new) else -(-len(new) // self.room)
         failed: list[int] = []
@@ -143,9 +143,9 @@ class Groups:
         for universe in new:
             try:
                 if spare <= kept_to_share:
-                    spare -= self._share(universe, spare)
+                    spare -= self._share_socket(universe, spare)
                     continue
-                self._alone[universe] = self._open(sacn.group(universe), universe)
+                self._alone[universe] = self._open_socket(sacn.group_of_universe(universe), universe)
                 spare -= 1
             except OSError as e:
                 failed.append(universe)
@@ -157,22 +157,22 @@ class Groups:
         )
         return [f"sACN {which} cannot be heard as multicast: {why}."]
 
-    def _share(self, universe: int, spare: int) -> int:
+    def _share_socket(self, universe: int, spare: int) -> int:
         """Hear a universe on a socket of several; gives how many descriptors that took."""
         place = next((s for s in reversed(self._shared) if len(s[1]) < self.room), None)
         if place is not None:
-            self._member(place[0], universe, socket.IP_ADD_MEMBERSHIP)
+            self._change_membership(place[0], universe, socket.IP_ADD_MEMBERSHIP)
             place[1].add(universe)
             return 0
         if spare <= 0:
             raise OSError(errno.EMFILE, "no more files may be open at once (ulimit -n)")
         try:
-            self._shared.append((self._open("", universe), {universe}))
+            self._shared.append((self._open_socket("", universe), {universe}))
         except OSError:  # another program wants the port for itself on some address: then one more of its own
-            self._alone[universe] = self._open(sacn.group(universe), universe)
+            self._alone[universe] = self._open_socket(sacn.group_of_universe(universe), universe)
         return 1
 
-    def _open(self, address: str, universe: int) -> socket.socket:
+    def _open_socket(self, address: str, universe: int) -> socket.socket:
         sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         try:
             sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
@@ -183,35 +183,35 @@ class Groups:
                     sock.setsockopt(socket.SOL_SOCKET, socket.SO_BINDTODEVICE, self._interface.name.encode() + b"\0")
                 _only_groups(sock)
             sock.bind((address, sacn.PORT))
-            self._member(sock, universe, socket.IP_ADD_MEMBERSHIP)
+            self._change_membership(sock, universe, socket.IP_ADD_MEMBERSHIP)
             sock.setblocking(False)
-            self._ears.add(sock, many=not address)
+            self._ears.add_socket(sock, many=not address)
         except OSError:
             sock.close()
             raise
         return sock
 
-    def _member(self, sock: socket.socket, universe: int, option: int) -> None:
-        member = socket.inet_aton(sacn.group(universe)) + socket.inet_aton(self._interface.ip)
+    def _change_membership(self, sock: socket.socket, universe: int, option: int) -> None:
+        member = socket.inet_aton(sacn.group_of_universe(universe)) + socket.inet_aton(self._interface.ip)
         sock.setsockopt(socket.IPPROTO_IP, option, member)
 
-    def _leave(self, universe: int) -> None:
+    def _leave_universe(self, universe: int) -> None:
         sock = self._alone.pop(universe, None)
         if sock is None:
             n, (shared, held) = next((n, s) for n, s in enumerate(self._shared) if universe in s[1])
             held.discard(universe)
             if held:
                 with contextlib.suppress(OSError):
-                    self._member(shared, universe, socket.IP_DROP_MEMBERSHIP)
+                    self._change_membership(shared, universe, socket.IP_DROP_MEMBERSHIP)
                 return
             del self._shared[n]
             sock = shared
-        self._ears.drop(sock)
+        self._ears.drop_socket(sock)
         sock.close()
 
     def close(self) -> None:
         for sock in (*self._alone.values(), *(s for s, _ in self._shared)):
-            self._ears.drop(sock)
+            self._ears.drop_socket(sock)
             sock.close()
         self._alone.clear()
         self._shared.clear()

@@ -22,10 +22,10 @@ class Interface(Struct, frozen=True):
     mask: str
 
     @property
-    def broadcast(self) -> str:
+    def broadcast_address(self) -> str:
         return str(ipaddress.IPv4Network(f"{self.ip}/{self.mask}", strict=False).broadcast_address)
 
-    def holds(self, ip: str) -> bool:
+    def holds_address(self, ip: str) -> bool:
         """Whether an address is in the interface's own network, so that packets to it leave here and nowhere else."""
         return same_network(ip, f"{self.ip}/{self.mask}")
 
@@ -37,7 +37,7 @@ class Interface(Struct, frozen=True):
 LOOPBACK = Interface("lo", "127.0.0.1", "255.0.0.0")
 
 
-def interfaces() -> list[Interface]:
+def list_interfaces() -> list[Interface]:
     """All IPv4 interfaces that are up, loopback first: the choice that lets nothing out of the computer."""
     import psutil
 
@@ -58,7 +58,7 @@ def interface_of(ip: str) -> Interface | None:
             return Interface("lo", ip, "255.0.0.0")
     except ValueError:
         return None
-    return next((i for i in interfaces() if i.ip == ip), None)
+    return next((i for i in list_interfaces() if i.ip == ip), None)
 
 
 _SIOCGIFFLAGS, _SIOCGIFINDEX, _UP, _RUNNING = 0x8913, 0x8933, 0x1, 0x40
@@ -105,7 +105,7 @@ def trouble_of(interface: Interface) -> str:
 ROLES = {6454: "Art-Net", 5568: "sACN"}
 
 
-def _ours(pid: int) -> bool:
+def _is_ours(pid: int) -> bool:
     """Whether a process is this one, or was started by it."""
     import psutil
 
@@ -127,7 +127,7 @@ def port_taken(ip: str, port: int) -> str:
     try:
         for c in psutil.net_connections("udp4"):
             if c.laddr and c.laddr.port == port and c.laddr.ip in (ip, "0.0.0.0") and c.pid:
-                if _ours(c.pid):
+                if _is_ours(c.pid):
                     return f"{what} is held by Welvo itself: by a rehearsed device, or by output that is just ending."
                 holder = f" by {psutil.Process(c.pid).name()} (process {c.pid})"
                 break

@@ -21,7 +21,7 @@ class Jobs:
         self._thread: threading.Thread | None = None
         self._running: set[concurrent.futures.Future[Any]] = set()
 
-    def start(self, make: Callable[[], Coroutine[Any, Any, T]]) -> concurrent.futures.Future[T]:
+    def start_coroutine(self, make: Callable[[], Coroutine[Any, Any, T]]) -> concurrent.futures.Future[T]:
         """Run a coroutine. Its result, or its error, stands in the future that is given back."""
         import asyncio  # not before the first job: the window shows itself without
 

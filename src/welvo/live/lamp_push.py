@@ -14,7 +14,7 @@ from msgspec.structs import replace
 
 from welvo.live.links import LinkError
 from welvo.live.rdm_link import RdmPort, RdmRefused, Talk
-from welvo.matching.lamps import Wish, in_order
+from welvo.matching.lamps import Wish, order_of_moves
 from welvo.observed.values import Lamp, Outcome
 from welvo.protocols.rdm import say_uid
 
@@ -34,36 +34,36 @@ class LampPush:
         self.wishes = dict(wishes)
         self.results: dict[tuple[int, str], LampResult] = {}
         """By UID and setting (`address`, `personality`, `label`)."""
-        self.of = sum(len(w.settings) for w in self.wishes.values()) + len(self.wishes)
+        self.of = sum(len(w.wished_settings) for w in self.wishes.values()) + len(self.wishes)
         self.done = 0
         self.doing = "begins"
         self._stopped = False
 
-    def stop(self) -> None:
+    def stop_push(self) -> None:
         self._stopped = True
 
-    async def run(self, port: RdmPort) -> None:
+    async def run_push(self, port: RdmPort) -> None:
         talk = Talk(port)
         for uid, wish in self.wishes.items():
             if wish.personality:
-                await self._one(uid, "personality", talk.set_personality(uid, wish.personality))
+                await self._give_order(uid, "personality", talk.set_personality(uid, wish.personality))
         # what a mode took along is known only now
         for uid in [u for u, w in self.wishes.items() if w.personality and not self._stopped]:
-            await self._read(talk, uid)
-        await self._addresses(talk)
+            await self._read_back(talk, uid)
+        await self._set_addresses(talk)
         for uid, wish in self.wishes.items():
             if wish.label is not None:
-                await self._one(uid, "label", talk.set_label(uid, wish.label))
+                await self._give_order(uid, "label", talk.set_label(uid, wish.label))
         for uid in self.wishes:
-            await self._read(talk, uid)
+            await self._read_back(talk, uid)
             self.done += 1
         self._hold_against()
 
-    async def _addresses(self, talk: Talk) -> None:
+    async def _set_addresses(self, talk: Talk) -> None:
         wanted = {u: w.address for u, w in self.wishes.items() if w.address}
         at = {u: x.address for u, x in self.lamps.items()}
         stuck: set[int] = set()
-        for move in in_order(list(self.lamps.values()), wanted):
+        for move in order_of_moves(list(self.lamps.values()), wanted):
             if move.uid in stuck:
                 continue
             holder = next((u for u in stuck if at[u] == move.address), 0)
@@ -72,14 +72,14 @@ class LampPush:
                 why = f"{say_uid(holder)} still stands at {move.address:03d}"
                 self.results[move.uid, "address"] = LampResult("not sent", why)
                 continue
-            if await self._one(move.uid, "address", talk.set_address(move.uid, move.address), not move.parks):
+            if await self._give_order(move.uid, "address", talk.set_address(move.uid, move.address), not move.parks):
                 at[move.uid] = move.address
             else:
                 stuck.add(move.uid)
         for uid in wanted:  # those that stood right already
             self.results.setdefault((uid, "address"), LampResult("taken"))
 
-    async def _one(self, uid: int, key: str, order: object, counts: bool = True) -> bool:
+    async def _give_order(self, uid: int, key: str, order: object, counts: bool = True) -> bool:
         """Give one order; `counts` is off for a lamp that is only parked."""
         self.doing = f"{key} of {say_uid(uid)}"
         self.done += counts
@@ -98,10 +98,10 @@ class LampPush:
             self.results[uid, key] = result
         return result.outcome == "taken"
 
-    async def _read(self, talk: Talk, uid: int) -> None:
+    async def _read_back(self, talk: Talk, uid: int) -> None:
         self.doing = f"reads {say_uid(uid)} back"
         before = self.lamps.get(uid)
-        now = await talk.read(uid)
+        now = await talk.read_responder(uid)
         if before and before.deep and not now.failed:
             now = replace(
                 now, deep=True, maker=before.maker, software=before.software, counters=before.counters,
@@ -127,7 +127,7 @@ class LampPush:
                 self.results[uid, key] = LampResult("otherwise", f"it reads back {has or 'nothing'}")
 
     @property
-    def summary(self) -> tuple[str, bool]:
+    def summary_of_push(self) -> tuple[str, bool]:
         """One sentence on what became of it all, and whether anything went wrong."""
         words = {
             "taken": "taken and read back", "refused": "refused", "otherwise": "reads back otherwise",

@@ -19,7 +19,7 @@ from welvo.formats.pcap import Datagram
 from welvo.live.groups import Ears, Groups
 from welvo.live.interfaces import Interface, dropped_by, port_taken, state_of
 from welvo.live.mass import AT_ONCE, LARGEST, Gather
-from welvo.live.recording import Recorder, destination
+from welvo.live.recording import Recorder, likely_destination
 from welvo.live.worker import Faults, Worker
 from welvo.observed.values import Heard, HeardPort, SourceSeen
 from welvo.patience import steady
@@ -83,7 +83,7 @@ class _Source:
     latest: bytes = b""
     """Its newest packet, as long as those are alike: its slots are taken out when somebody asks."""
 
-    def frame(self) -> bytes:
+    def frame_of_source(self) -> bytes:
         return self.latest[126:] if self.latest else self.levels
 
 
@@ -98,10 +98,10 @@ class _Announced:
 
 
 class Listener:
-    """Start with `start()`, end with `close()`. All questions may be asked from any thread.
+    """Start with `start_listening()`, end with `close()`. All questions may be asked from any thread.
 
-    `poll` asks for devices every few seconds. A `quiet` listener lets nothing out at all: it does not ask, does not
-    answer, and joins no groups, so that it hears only what is sent to this computer or to everyone.
+    `poll_everybody` asks for devices every few seconds. A `quiet` listener lets nothing out at all: it does not ask,
+    does not answer, and joins no groups, so that it hears only what is sent to this computer or to everyone.
     """
 
     def __init__(
@@ -130,7 +130,7 @@ class Listener:
         self._next_sweep = 0.0
         self._ears = Ears()
         self._groups = Groups(interface, self._ears)
-        self._worker = Worker("listener", self._run, self.faults)
+        self._worker = Worker("listener", self._listen_on, self.faults)
         self._next_poll = 0.0
         self._alike: dict[bytes, _Source] = {}
         """sACN sources by CID and universe, for packets that are like the last one."""
@@ -156,20 +156,20 @@ class Listener:
         self._art_all: socket.socket | None = None
         self._acn: socket.socket | None = None
         self._bind_missing()
-        self.join([*universes, sacn.DISCOVERY_UNIVERSE])
+        self.join_universes([*universes, sacn.DISCOVERY_UNIVERSE])
 
     # ---- sockets
 
     def _bind_missing(self) -> None:
         """Open the sockets that are not open. Those that are stay: one that is bound to an address hears it again when
         the interface comes back, and the streaming process sends from the same one."""
-        ip, everyone = self.interface.ip, self.interface.broadcast
+        ip, everyone = self.interface.ip, self.interface.broadcast_address
         taken: list[int] = []
         problems: list[str] = []
 
         def had(known: socket.socket | None, ip: str, port: int, exclusive: bool) -> socket.socket | None:
             try:
-                return known or self._bind(ip, port, exclusive)
+                return known or self._bind_socket(ip, port, exclusive)
             except OSError as e:
                 if e.errno == errno.EADDRINUSE:
                     taken.append(port)
@@ -182,7 +182,7 @@ class Listener:
         self._acn = had(self._acn, ip, sacn.PORT, exclusive=True)
         self.taken, self._problems = taken, problems
 
-    def _bind(self, ip: str, port: int, exclusive: bool) -> socket.socket:
+    def _bind_socket(self, ip: str, port: int, exclusive: bool) -> socket.socket:
         """A socket on exactly one address. An exclusive one finds out whether another program has the port."""
         sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         try:
@@ -197,11 +197,11 @@ class Listener:
         # From now on sockets that share groups may be bound beside it; the kernel looks at both when one is bound.
         sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         sock.setblocking(False)
-        self._ears.add(sock)
+        self._ears.add_socket(sock)
         return sock
 
     @property
-    def problems(self) -> list[str]:
+    def find_problems(self) -> list[str]:
         """What is in the way of hearing everything, in words. It may take a while: who holds a port is looked up."""
         return [*(port_taken(self.interface.ip, port) for port in self.taken), *self.known_problems]
 
@@ -210,15 +210,15 @@ class Listener:
         """The problems that are known without looking anything up."""
         return [*self._problems, *self._unheard]
 
-    def join(self, universes: Iterable[int]) -> None:
+    def join_universes(self, universes: Iterable[int]) -> None:
         """Hear these sACN universes as multicast, and no others any more."""
         if self.quiet:
             return
         wanted = {u for u in universes if 1 <= u <= sacn.DISCOVERY_UNIVERSE} | {sacn.DISCOVERY_UNIVERSE}
         with self._lock:
             self._wanted = wanted
-            if wanted != self._groups.joined:
-                self._unheard = self._groups.join(wanted)
+            if wanted != self._groups.joined_universes:
+                self._unheard = self._groups.join_universes(wanted)
 
     def _look_after(self, now: float) -> None:
         """Notice an interface that went away and is back, or is another one by the same name: a multicast group belongs
@@ -234,7 +234,9 @@ class Listener:
             with self._lock:
                 self._bind_missing()
                 if not self.quiet:
-                    self._unheard = self._groups.renew(self._wanted) if back else self._groups.join(self._wanted)
+                    self._unheard = (
+                        self._groups.renew_groups(self._wanted) if back else self._groups.join_universes(self._wanted)
+                    )
         if back:
             self._next_poll = 0.0
 
@@ -246,14 +248,14 @@ class Listener:
         return self._art.fileno()
 
     @property
-    def running(self) -> bool:
-        return self._worker.alive
+    def is_running(self) -> bool:
+        return self._worker.is_alive
 
-    def start(self) -> None:
-        self._worker.start()
+    def start_listening(self) -> None:
+        self._worker.start_thread()
 
     def close(self) -> None:
-        self._worker.stop()
+        self._worker.stop_thread()
         for sock in (self._art, self._art_all, self._acn):
             if sock:
                 sock.close()
@@ -262,7 +264,7 @@ class Listener:
 
     # ---- the thread
 
-    def _run(self) -> None:
+    def _listen_on(self) -> None:
         gather = Gather()
         counted, counted_at, busy = self.packets, time.monotonic(), False
         stopping = self._worker.stopping
@@ -272,14 +274,14 @@ class Listener:
                 self._look_after(now)
             if self._poll and now >= self._next_poll:
                 self._next_poll = now + POLL_EVERY
-                self.poll()
+                self.poll_everybody()
             if now - counted_at >= 0.1:
                 busy = (self.packets - counted) / (now - counted_at) > MANY
                 counted, counted_at = self.packets, now
             if busy:
                 time.sleep(REST)
             try:
-                ready = self._ears.ready(0.05)  # whoever closes it waits no longer than this
+                ready = self._ears.ready_sockets(0.05)  # whoever closes it waits no longer than this
             except (OSError, ValueError):
                 stopping.wait(0.01)
                 continue
@@ -291,38 +293,38 @@ class Listener:
                     except OSError:  # it was closed just now, or an error of the network lay there
                         continue
                     if self._recorder or not self._like_the_last(raw, sender[0], now):
-                        self.take(raw, sender[0], now)
+                        self.take_datagram(raw, sender[0], now)
                     else:
                         self.packets += 1
                     continue
                 while True:
-                    got = gather.take(sock)
+                    got = gather.take_datagrams(sock)
                     if got:
                         now = self._clock()
                         for raw, ip in got:
-                            self.take(raw, ip, now)
+                            self.take_datagram(raw, ip, now)
                     if len(got) < AT_ONCE:
                         break
 
-    def take(self, raw: bytes, ip: str, now: float) -> None:
+    def take_datagram(self, raw: bytes, ip: str, now: float) -> None:
         """One datagram. What is no proper packet is counted as noise and changes nothing else."""
         self.packets += 1
         recorder = self._recorder
         if recorder is None and type(raw) is bytes and self._like_the_last(raw, ip, now):
             return
         if recorder:
-            to, port = destination(raw, self.interface.ip, self.interface.broadcast)
-            recorder.take(Datagram(now, ip, port, to, port, raw))
+            to, port = likely_destination(raw, self.interface.ip, self.interface.broadcast_address)
+            recorder.take_datagram(Datagram(now, ip, port, to, port, raw))
         try:
             if raw[:8] == artnet.IDENTIFIER:
-                self._take_artnet(artnet.decode(raw), ip, now)
+                self._take_artnet(artnet.decode_artnet(raw), ip, now)
             else:
-                self._take_sacn(sacn.decode(raw), ip, now, raw)
+                self._take_sacn(sacn.decode_sacn(raw), ip, now, raw)
         except WireError as e:
             self.noise += 1
             self.last_noise = f"{ip}: {e}"
         except Exception as e:  # a fault of ours: the packets behind this one are to be heard all the same
-            self.faults.note("listening", e)
+            self.faults.note_fault("listening", e)
 
     def _like_the_last(self, raw: bytes, ip: str, now: float) -> bool:
         """Take a packet that differs from its source's last one in nothing but sequence number and slots.
@@ -344,9 +346,9 @@ class Listener:
                 return False  # it was lost, and may be forgotten
             step = (raw[111] - s.sequence) & 255 if s.sequence is not None else 1
             if step != 1:
-                if not sacn.accepts(s.sequence, raw[111]):
+                if not sacn.sacn_accepts(s.sequence, raw[111]):
                     return False  # what that means is decided in one place
-                s.lost += _missed(step)
+                s.lost += _missed_frames(step)
             s.sequence = raw[111]
             s.latest = raw
             s.at = now
@@ -367,7 +369,7 @@ class Listener:
 
     def _take_artnet(self, packet: artnet.Packet, ip: str, now: float) -> None:
         if isinstance(packet, artnet.Poll):
-            self._answer(ip)
+            self._answer_poll(ip)
         elif isinstance(packet, artnet.PollReply):
             if ip == self.interface.ip and packet.style == CONTROLLER:
                 return  # ourselves
@@ -387,12 +389,12 @@ class Listener:
         elif isinstance(packet, artnet.Dmx):
             key = f"{ip}/{packet.physical}"
             old = self._sources.get((artnet.KEY, packet.address, key))
-            if old and now - old.at <= artnet.DATA_LOSS and not artnet.accepts(old.sequence, packet.sequence):
+            if old and now - old.at <= artnet.DATA_LOSS and not artnet.artnet_accepts(old.sequence, packet.sequence):
                 old.disordered += 1
                 return
-            source = self._count(artnet.KEY, packet.address, key, "", ip, 100, packet.slots, now)
+            source = self._count_packet(artnet.KEY, packet.address, key, "", ip, 100, packet.slots, now)
             if packet.sequence and source.sequence:  # 0 is “no sequence”, and is never counted through
-                source.lost += _missed((packet.sequence - source.sequence) % 255 or 255)
+                source.lost += _missed_frames((packet.sequence - source.sequence) % 255 or 255)
             source.sequence = packet.sequence
 
     def _forget_devices(self, now: float) -> None:
@@ -400,17 +402,17 @@ class Listener:
         if len(self._heard) < MOST_DEVICES and now < self._next_sweep:
             return
         self._next_sweep = now + FORGOTTEN / 10
-        by_age = sorted(self._heard, key=lambda known: _newest(self._heard[known]))
+        by_age = sorted(self._heard, key=lambda known: _newest_page(self._heard[known]))
         excess = MOST_DEVICES // 10 if len(by_age) >= MOST_DEVICES else 0
         for n, known in enumerate(by_age):
-            if n >= excess and now - _newest(self._heard[known]) <= FORGOTTEN:
+            if n >= excess and now - _newest_page(self._heard[known]) <= FORGOTTEN:
                 break
             del self._heard[known]
             self._macs.pop(known, None)
             self._told.pop(known, None)
             self._first.pop(known, None)
 
-    def _answer(self, ip: str) -> None:
+    def _answer_poll(self, ip: str) -> None:
         """A controller answers polls too (Art-Net 4, style 1); its own are no question."""
         if not self._art or self.quiet or ip == self.interface.ip:
             return
@@ -425,7 +427,7 @@ class Listener:
             status2=0x08,
         )
         with contextlib.suppress(OSError):
-            self._art.sendto(artnet.encode(reply), (ip, artnet.PORT))
+            self._art.sendto(artnet.encode_artnet(reply), (ip, artnet.PORT))
 
     def _take_sacn(self, packet: sacn.Packet, ip: str, now: float, raw: bytes) -> None:
         if isinstance(packet, sacn.Discovery):
@@ -435,28 +437,28 @@ class Listener:
             return
         key = packet.cid.hex()
         where = (sacn.KEY, packet.universe, key)
-        if packet.preview:
+        if packet.is_preview:
             with self._lock:
                 self._previews[where] = _Source(
                     sacn.KEY, packet.universe, key, packet.name, ip, packet.priority, now, now, b""
                 )
-                _shrink(self._previews, MOST_SOURCES // 10)
+                _shrink_sources(self._previews, MOST_SOURCES // 10)
             return
         with self._lock:
             old = self._sources.get(where)
-            if old and now - old.at <= sacn.DATA_LOSS and not sacn.accepts(old.sequence, packet.sequence):
+            if old and now - old.at <= sacn.DATA_LOSS and not sacn.sacn_accepts(old.sequence, packet.sequence):
                 old.disordered += 1
                 return
-            if packet.terminated:
+            if packet.is_terminated:
                 self._alike.pop(raw[22:38] + raw[113:115], None)
                 if self._sources.pop(where, None):
                     self.ended.append((now, packet.universe, packet.name))
                 return
-        source = self._count(sacn.KEY, packet.universe, key, packet.name, ip, packet.priority, packet.slots, now)
+        source = self._count_packet(sacn.KEY, packet.universe, key, packet.name, ip, packet.priority, packet.slots, now)
         if source.sequence is not None:
-            source.lost += _missed((packet.sequence - source.sequence) % 256 or 256)
+            source.lost += _missed_frames((packet.sequence - source.sequence) % 256 or 256)
         source.sequence, source.sync = packet.sequence, packet.sync
-        if type(raw) is bytes and raw[125] == 0 and len(raw) == 126 + len(packet.slots) and not packet.terminated:
+        if type(raw) is bytes and raw[125] == 0 and len(raw) == 126 + len(packet.slots) and not packet.is_terminated:
             source.head, source.tail, source.size = raw[:111], raw[112:126], len(raw)
             self._alike[raw[22:38] + raw[113:115]] = source
 
@@ -480,14 +482,14 @@ class Listener:
             del self._lists[cid]
             self._list_pages -= len(oldest.pages)
 
-    def _count(
+    def _count_packet(
         self, protocol: Protocol, wire: int, key: str, name: str, ip: str, priority: int, levels: bytes, now: float
     ) -> _Source:
         with self._lock:
             source = self._sources.get((protocol, wire, key))
             if source is None:
                 if len(self._sources) >= MOST_SOURCES:
-                    _shrink(self._sources, MOST_SOURCES)
+                    _shrink_sources(self._sources, MOST_SOURCES)
                     self._alike.clear()
                 source = _Source(protocol, wire, key, name, ip, priority, now, now, levels, window=now)
                 self._sources[protocol, wire, key] = source
@@ -510,44 +512,44 @@ class Listener:
 
     # ---- asking and telling
 
-    def poll(self) -> None:
+    def poll_everybody(self) -> None:
         """Ask who is there, by directed broadcast."""
         if self._art:
             with contextlib.suppress(OSError):
-                self._art.sendto(artnet.encode(artnet.Poll()), (self.interface.broadcast, artnet.PORT))
+                self._art.sendto(artnet.encode_artnet(artnet.Poll()), (self.interface.broadcast_address, artnet.PORT))
 
     def poll_one(self, ip: str) -> None:
         """Ask one device, wherever it is; what is in the way of sending is no answer."""
         if self._art:
             with contextlib.suppress(OSError):
-                self._art.sendto(artnet.encode(artnet.Poll()), (ip, artnet.PORT))
+                self._art.sendto(artnet.encode_artnet(artnet.Poll()), (ip, artnet.PORT))
 
     def send_artnet(self, packet: artnet.Packet, ip: str) -> None:
         """Send one packet from UDP 6454 to a device. Raises ListenError when the port is not ours."""
         if not self._art:
             raise ListenError(port_taken(self.interface.ip, artnet.PORT))
         try:
-            self._art.sendto(artnet.encode(packet), (ip, artnet.PORT))
+            self._art.sendto(artnet.encode_artnet(packet), (ip, artnet.PORT))
         except OSError as e:
             raise ListenError(f"{ip} cannot be reached from {self.interface.ip}: {e.strerror}.") from e
 
-    def own(self, cid: bytes) -> None:
+    def own_streams(self, cid: bytes) -> None:
         """Streams of this CID are our own."""
         self._own_cids.add(cid)
 
-    def heard(self) -> dict[str, Heard]:
+    def heard_devices(self) -> dict[str, Heard]:
         """All nodes that answered, their pages put together."""
         with self._lock:
             found: dict[str, Heard] = {}
             for ip, pages in self._heard.items():
-                newest, known = _newest(pages), self._told.get(ip)
+                newest, known = _newest_page(pages), self._told.get(ip)
                 if known is None or known[0] != (newest, len(pages)):  # of two hundred, most said nothing since
-                    made = _heard(ip, pages, self._first.get(ip, 0.0), self._macs.get(ip, {}))
+                    made = _put_pages_together(ip, pages, self._first.get(ip, 0.0), self._macs.get(ip, {}))
                     known = self._told[ip] = ((newest, len(pages)), made)
                 found[ip] = known[1]
             return found
 
-    def announced(self, now: float) -> dict[str, tuple[int, ...]]:
+    def announced_universes(self, now: float) -> dict[str, tuple[int, ...]]:
         """Universes that sources say they send, by CID in hex; a source that says it no more is forgotten."""
         with self._lock:
             self._forget_lists(now)
@@ -556,7 +558,7 @@ class Listener:
                 for cid, a in self._lists.items()
             }
 
-    def sources(self, now: float) -> list[SourceSeen]:
+    def heard_sources(self, now: float) -> list[SourceSeen]:
         """Sources on the wire that are not lost by their own protocol's rule."""
         with self._lock:
             for where, s in list(self._sources.items()):
@@ -568,30 +570,30 @@ class Listener:
             for where, s in list(self._previews.items()):
                 if now - s.at > sacn.DATA_LOSS:
                     del self._previews[where]
-            live = [self._seen(s, now) for s in self._sources.values()]
+            live = [self._seen_source(s, now) for s in self._sources.values()]
             return live + [
-                self._seen(s, now, True) for where, s in self._previews.items() if where not in self._sources
+                self._seen_source(s, now, True) for where, s in self._previews.items() if where not in self._sources
             ]
 
-    def _seen(self, s: _Source, now: float, preview: bool = False) -> SourceSeen:
+    def _seen_source(self, s: _Source, now: float, preview: bool = False) -> SourceSeen:
         if s.protocol == sacn.KEY:
             own = bytes.fromhex(s.key) in self._own_cids
         else:
             own = s.ip == self.interface.ip and bool(self._own_cids)
-        rate = 0.0 if preview else round(_rate(s, now), 1)
+        rate = 0.0 if preview else round(_rate_of_source(s, now), 1)
         of = (s.protocol, s.wire, s.key, s.name, s.ip, s.priority, rate, own, s.at, preview, s.sync)
         return SourceSeen(*of, s.frames, s.jitter, max(s.gap, now - s.at), s.lost, s.disordered)
 
-    def universe(self, protocol: str, wire: int, now: float) -> list[tuple[SourceSeen, bytes]]:
+    def sources_of_universe(self, protocol: str, wire: int, now: float) -> list[tuple[SourceSeen, bytes]]:
         """Every source of one wire universe with what it sends."""
         with self._lock:
             mine = [s for s in self._sources.values() if (s.protocol, s.wire) == (protocol, wire)]
-            return [(self._seen(s, now), s.frame()) for s in mine]
+            return [(self._seen_source(s, now), s.frame_of_source()) for s in mine]
 
     def own_drops(self) -> int:
         """Datagrams that reached this computer and were lost in it, since the listener began or it was counted anew."""
         inodes = set()
-        for fd in self._ears.descriptors():
+        for fd in self._ears.open_descriptors():
             with contextlib.suppress(OSError):
                 inodes.add(os.fstat(fd).st_ino)
         return max(0, dropped_by(inodes) - self._dropped_before)
@@ -603,7 +605,7 @@ class Listener:
                 s.gap, s.lost, s.disordered, s.jitter = 0.0, 0, 0, 0.0
         self._dropped_before += self.own_drops()
 
-    def record(self, recorder: Recorder | None) -> None:
+    def record_into(self, recorder: Recorder | None) -> None:
         """Have every datagram kept from now on; None: no more."""
         self._recorder = recorder
 
@@ -611,43 +613,45 @@ class Listener:
         """The levels that one source sends, whatever the others do."""
         with self._lock:
             source = self._sources.get((protocol, wire, key))
-            return source.frame() if source else None
+            return source.frame_of_source() if source else None
 
-    def levels(self, protocol: str, wire: int) -> bytes | None:
+    def levels_on_wire(self, protocol: str, wire: int) -> bytes | None:
         """The levels on the wire: of the newest source among those of the highest priority."""
         with self._lock:
             mine = [s for s in self._sources.values() if (s.protocol, s.wire) == (protocol, wire)]
             if not mine:
                 return None
             top = max(s.priority for s in mine)
-            return max((s for s in mine if s.priority == top), key=lambda s: s.at).frame()
+            return max((s for s in mine if s.priority == top), key=lambda s: s.at).frame_of_source()
 
 
-def _shrink(sources: dict[tuple[str, int, str], _Source], most: int) -> None:
+def _shrink_sources(sources: dict[tuple[str, int, str], _Source], most: int) -> None:
     """Make room for one more: the tenth that was silent the longest goes, not what is being heard."""
     if len(sources) >= most:
         for where in sorted(sources, key=lambda known: sources[known].at)[: max(1, most // 10)]:
             del sources[where]
 
 
-def _missed(step: int) -> int:
+def _missed_frames(step: int) -> int:
     """Frames left out between two sequence numbers; a step of half the circle or more is a new beginning."""
     return step - 1 if step < 128 else 0
 
 
-def _newest(pages: dict[int, tuple[artnet.PollReply, float]]) -> float:
+def _newest_page(pages: dict[int, tuple[artnet.PollReply, float]]) -> float:
     return max(at for _, at in pages.values())
 
 
-def _rate(s: _Source, now: float) -> float:
+def _rate_of_source(s: _Source, now: float) -> float:
     if s.rate and now - s.window < 2.5:
         return s.rate
     span = now - s.window
     return s.counted / span if span > 0.2 else s.rate
 
 
-def _heard(ip: str, pages: dict[int, tuple[artnet.PollReply, float]], first: float, macs: dict[str, float]) -> Heard:
-    newest = _newest(pages)
+def _put_pages_together(
+    ip: str, pages: dict[int, tuple[artnet.PollReply, float]], first: float, macs: dict[str, float]
+) -> Heard:
+    newest = _newest_page(pages)
     known = tuple(sorted(m for m, at in macs.items() if newest - at < 4 * POLL_EVERY and m != NO_MAC))
     fresh = {n: r for n, (r, at) in pages.items() if newest - at < 3 * POLL_EVERY}
     root = fresh[min(fresh)]

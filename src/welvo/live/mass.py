@@ -24,7 +24,7 @@ class Stream(Protocol):
     targets: list[tuple[str, int]]
     wrong: str
 
-    def due(self, number: int, levels: bytes, now: float) -> bool: ...
+    def make_due(self, number: int, levels: bytes, now: float) -> bool: ...
 
 
 class _Piece(ctypes.Structure):
@@ -50,7 +50,7 @@ class _Message(ctypes.Structure):
 _send: Any = getattr(ctypes.CDLL(None, use_errno=True), "sendmmsg", None)
 
 
-def possible(sock: object, streams: Sequence[object]) -> bool:
+def can_send_in_mass(sock: object, streams: Sequence[object]) -> bool:
     """Whether a group of streams can be sent in one call on a socket."""
     return _send is not None and isinstance(sock, socket.socket) and len(streams) >= WORTH_IT
 
@@ -86,20 +86,20 @@ class Mass:
                 n += 1
         self._first.append(n)
 
-    def tick(self, number: int, levels: bytes, now: float) -> int:
+    def send_due(self, number: int, levels: bytes, now: float) -> int:
         """Send what is due, in as few calls as there are gaps; gives how many packets the network did not take."""
         failed = 0
         begin = -1
         for n, s in enumerate(self._streams):
-            if s.due(number, levels, now):
+            if s.make_due(number, levels, now):
                 if begin < 0:
                     begin = n
             elif begin >= 0:
-                failed += self._out(begin, n)
+                failed += self._send_out(begin, n)
                 begin = -1
-        return failed + (self._out(begin, len(self._streams)) if begin >= 0 else 0)
+        return failed + (self._send_out(begin, len(self._streams)) if begin >= 0 else 0)
 
-    def _out(self, first: int, behind: int) -> int:
+    def _send_out(self, first: int, behind: int) -> int:
         at, end = self._first[first], self._first[behind]
         failed: dict[int, str] = {}
         missed = 0
@@ -145,7 +145,7 @@ class Gather:
             header.name, header.name_size = ctypes.addressof(names) + 16 * n, 16
             header.pieces, header.piece_count = ctypes.pointer(piece), 1
 
-    def take(self, sock: socket.socket) -> list[tuple[bytes, str]]:
+    def take_datagrams(self, sock: socket.socket) -> list[tuple[bytes, str]]:
         """Datagrams that wait, the oldest first; empty when none do, or the socket is closed."""
         if _receive is None:
             return _one_by_one(sock)

@@ -13,7 +13,7 @@ from welvo.observed.values import SILENT_AFTER, Heard
 from welvo.patch.index import Index
 from welvo.protocols import artnet, sacn
 from welvo.rig.document import Rig
-from welvo.rig.lookup import bench_sender, used
+from welvo.rig.lookup import bench_sender, is_in_use
 from welvo.rig.protocol import BROADCAST, MULTICAST, PROTOCOLS, SUBSCRIBERS, Protocol, say_protocol, say_wire
 from welvo.rig.wiring import Feed
 from welvo.survey.octets import octet_feeds, stream_of
@@ -24,7 +24,7 @@ def rows_of(rig: Rig) -> dict[str, int]:
     return {uid: n for n, uid in enumerate(rig.universes)}
 
 
-def subscribers(heard: dict[str, Heard], wire: int, now: float = 0.0) -> list[str]:
+def subscribed_nodes(heard: dict[str, Heard], wire: int, now: float = 0.0) -> list[str]:
     """Nodes that list a Port-Address among their outputs: Art-Net 4 unicasts to these and to no others.
 
     A node that was silent for three polls at `now` is no longer one of them.
@@ -39,7 +39,7 @@ def subscribers(heard: dict[str, Heard], wire: int, now: float = 0.0) -> list[st
 NONE: frozenset[str] = frozenset()
 
 
-def _sends(rig: Rig, feed: Feed, bench: str, borrowed: frozenset[str]) -> bool:
+def _is_sent_here(rig: Rig, feed: Feed, bench: str, borrowed: frozenset[str]) -> bool:
     return feed.sender == bench or feed.universe in borrowed
 
 
@@ -50,8 +50,12 @@ def sent_feeds(rig: Rig, borrowed: frozenset[str] = NONE) -> Iterator[tuple[str,
     """
     bench = bench_sender(rig)
     for fid, feed in rig.feeds.items():
-        if _sends(rig, feed, bench, borrowed) and feed.universe in rig.universes and PROTOCOLS[feed.protocol].numbered:
-            if used(rig, "universes", feed.universe):
+        if (
+            _is_sent_here(rig, feed, bench, borrowed)
+            and feed.universe in rig.universes
+            and PROTOCOLS[feed.protocol].has_universe_numbers
+        ):
+            if is_in_use(rig, "universes", feed.universe):
                 yield fid, feed
 
 
@@ -65,7 +69,7 @@ def kept_back(rig: Rig, borrowed: frozenset[str] = NONE) -> dict[str, str]:
     found = {
         fid: f"this program cannot send {say_protocol(feed.protocol)}"
         for fid, feed in rig.feeds.items()
-        if _sends(rig, feed, bench, borrowed) and not can_send(feed.protocol)
+        if _is_sent_here(rig, feed, bench, borrowed) and not can_send(feed.protocol)
     }
     first: dict[tuple[str, int], Feed] = {}
     for fid, feed in sent_feeds(rig, borrowed):
@@ -80,7 +84,7 @@ def kept_back(rig: Rig, borrowed: frozenset[str] = NONE) -> dict[str, str]:
     return found
 
 
-def streams(
+def streams_to_send(
     rig: Rig,
     interface: Interface,
     heard: dict[str, Heard],
@@ -103,11 +107,11 @@ def streams(
         if fid in back:
             continue
         if feed.to == MULTICAST:
-            to: tuple[str, ...] = (sacn.group(feed.wire),)
+            to: tuple[str, ...] = (sacn.group_of_universe(feed.wire),)
         elif feed.to == BROADCAST:
-            to = (interface.broadcast,)
+            to = (interface.broadcast_address,)
         elif feed.to == SUBSCRIBERS:
-            to = tuple(subscribers(heard, feed.wire, now))
+            to = tuple(subscribed_nodes(heard, feed.wire, now))
         else:
             to = (feed.to,)
         key = (feed.protocol, feed.wire)
@@ -128,17 +132,17 @@ def streams(
             rule=feed.rule,
             slots=rig.universes[feed.universe].size,
             sync=feed.sync,
-            sync_to=interface.broadcast if feed.sync else "",
-            last=_last(rig, feed, defaults),
+            sync_to=interface.broadcast_address if feed.sync else "",
+            last=_last_frame(rig, feed, defaults),
         )
     return [
         *found.values(),
         *(_to_devices(index, rows, borrowed) if index else ()),
-        *_lines(rig, rows, defaults, borrowed, lines or {}),
+        *_line_streams(rig, rows, defaults, borrowed, lines or {}),
     ]
 
 
-def _last(rig: Rig, feed: Feed, defaults: dict[str, bytes]) -> bytes | None:
+def _last_frame(rig: Rig, feed: Feed, defaults: dict[str, bytes]) -> bytes | None:
     """The frame that receivers are left with; None for the one they have, or where the stream can be ended."""
     size = rig.universes[feed.universe].size
     if PROTOCOLS[feed.protocol].ends or feed.at_disarm == "hold":
@@ -146,7 +150,7 @@ def _last(rig: Rig, feed: Feed, defaults: dict[str, bytes]) -> bytes | None:
     return bytes(size) if feed.at_disarm == "zero" else defaults.get(feed.universe, bytes(size))[:size]
 
 
-def _lines(
+def _line_streams(
     rig: Rig, rows: dict[str, int], defaults: dict[str, bytes], borrowed: frozenset[str], ports: dict[str, str]
 ) -> Iterator[LineOut]:
     """One stream for each serial line the Bench feeds."""
@@ -154,8 +158,8 @@ def _lines(
     for fid, feed in rig.feeds.items():
         if PROTOCOLS[feed.protocol].carries != "line" or not can_send(feed.protocol):
             continue
-        mine = _sends(rig, feed, bench, borrowed)
-        if mine and feed.universe in rig.universes and used(rig, "universes", feed.universe):
+        mine = _is_sent_here(rig, feed, bench, borrowed)
+        if mine and feed.universe in rig.universes and is_in_use(rig, "universes", feed.universe):
             yield LineOut(
                 fid,
                 feed.wire,
@@ -165,7 +169,7 @@ def _lines(
                 rate=feed.rate,
                 rule=feed.rule,
                 slots=rig.universes[feed.universe].size,
-                last=_last(rig, feed, defaults),
+                last=_last_frame(rig, feed, defaults),
             )
 
 
@@ -174,14 +178,14 @@ def _to_devices(index: Index, rows: dict[str, int], borrowed: frozenset[str]) ->
     rig = index.rig
     bench = bench_sender(rig)
     for (protocol, ip, wire), fids in octet_feeds(index).items():
-        mine = [f for f in fids if _sends(rig, rig.feeds[f], bench, borrowed) and can_send(protocol)]
+        mine = [f for f in fids if _is_sent_here(rig, rig.feeds[f], bench, borrowed) and can_send(protocol)]
         if not ip or not mine:
             continue
         pieces, length = stream_of(index, mine)
         parts = tuple(
             Part(rows[p.universe], p.first - 1, p.octets, p.offset)
             for p in pieces
-            if used(rig, "universes", p.universe)
+            if is_in_use(rig, "universes", p.universe)
         )
         if not length or not parts:
             continue

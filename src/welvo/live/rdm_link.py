@@ -83,26 +83,26 @@ class Gateways:
         self._tables: dict[PortAt, tuple[_Table, asyncio.AbstractEventLoop]] = {}
         self._locks: dict[PortAt, asyncio.Lock] = {}
         self._transaction = 0
-        listener.on_rdm = self._take
+        listener.on_rdm = self._take_packet
 
-    def port(self, ip: str, address: int) -> ArtRdmPort:
+    def port_at(self, ip: str, address: int) -> ArtRdmPort:
         return ArtRdmPort(self, ip, address)
 
     # ---- what comes back: called in the listener's thread
 
-    def _take(self, packet: artnet.TodData | artnet.Rdm, ip: str) -> None:
+    def _take_packet(self, packet: artnet.TodData | artnet.Rdm, ip: str) -> None:
         at = (ip, packet.net << 8 | packet.address)
         if isinstance(packet, artnet.TodData):
             kept = self._tables.get(at)
             if kept:
-                kept[1].call_soon_threadsafe(self._table, kept[0], packet)
+                kept[1].call_soon_threadsafe(self._take_table, kept[0], packet)
             return
         frame = rdm.from_artnet(packet.frame)  # a WireError is counted as noise by the listener
         waiting = self._waiting.get((*at, frame.source, frame.transaction))
         if waiting and frame.command == waiting.request.command + 1:
-            waiting.loop.call_soon_threadsafe(_resolve, waiting.future, frame)
+            waiting.loop.call_soon_threadsafe(_resolve_future, waiting.future, frame)
 
-    def _table(self, table: _Table, packet: artnet.TodData) -> None:
+    def _take_table(self, table: _Table, packet: artnet.TodData) -> None:
         if not packet.available:
             return
         if packet.total != table.total:
@@ -114,7 +114,7 @@ class Gateways:
 
     # ---- asking
 
-    async def ask(self, ip: str, address: int, request: Frame) -> Frame:
+    async def ask_port(self, ip: str, address: int, request: Frame) -> Frame:
         import asyncio
 
         lock = self._locks.setdefault((ip, address), asyncio.Lock())
@@ -137,7 +137,7 @@ class Gateways:
                     self._waiting.pop(key, None)
         raise LinkError(f"{rdm.say_uid(request.to)} does not answer.")
 
-    async def table(self, ip: str, address: int, anew: bool) -> list[int]:
+    async def table_of_port(self, ip: str, address: int, anew: bool) -> list[int]:
         """The responders of a port; `anew` lets the gateway search first. Raises LinkError when it has no table."""
         import asyncio
 
@@ -158,13 +158,13 @@ class Gateways:
                     if not anew and table.total < 0 and loop.time() > end - TABLE + 4 * TABLE_AGAIN:
                         break  # nobody there at all: a search would have been announced
                     continue
-                return rdm.responders(uid for n in sorted(table.blocks) for uid in table.blocks[n])
+                return rdm.responders_of_table(uid for n in sorted(table.blocks) for uid in table.blocks[n])
         finally:
             self._tables.pop(at, None)
         raise LinkError(f"{ip} gives no table of its responders.")
 
 
-def _resolve(future: asyncio.Future[Frame], frame: Frame) -> None:
+def _resolve_future(future: asyncio.Future[Frame], frame: Frame) -> None:
     if not future.done():
         future.set_result(frame)
 
@@ -176,10 +176,10 @@ class ArtRdmPort:
         self._gateways, self.ip, self.address = gateways, ip, address
 
     async def ask(self, request: Frame) -> Frame:
-        return await self._gateways.ask(self.ip, self.address, request)
+        return await self._gateways.ask_port(self.ip, self.address, request)
 
     async def table(self, anew: bool) -> list[int]:
-        return await self._gateways.table(self.ip, self.address, anew)
+        return await self._gateways.table_of_port(self.ip, self.address, anew)
 
 
 # ---- one responder
@@ -192,21 +192,21 @@ class Talk:
         self._port = port
         self._sleep = sleep
 
-    async def get(self, uid: int, pid: int, data: bytes = b"", sub: int = rdm.ROOT) -> bytes:
-        return await self._do(Frame(uid, OWN_UID, rdm.GET, pid, data, sub=sub))
+    async def get_parameter(self, uid: int, pid: int, data: bytes = b"", sub: int = rdm.ROOT) -> bytes:
+        return await self._do_request(Frame(uid, OWN_UID, rdm.GET, pid, data, sub=sub))
 
-    async def set(self, uid: int, pid: int, data: bytes = b"", sub: int = rdm.ROOT) -> bytes:
-        return await self._do(Frame(uid, OWN_UID, rdm.SET, pid, data, sub=sub))
+    async def set_parameter(self, uid: int, pid: int, data: bytes = b"", sub: int = rdm.ROOT) -> bytes:
+        return await self._do_request(Frame(uid, OWN_UID, rdm.SET, pid, data, sub=sub))
 
-    async def _do(self, request: Frame) -> bytes:
+    async def _do_request(self, request: Frame) -> bytes:
         """The data of the answer. Raises RdmRefused for a no, LinkError when no proper answer comes in time."""
         got = b""
         for _ in range(MOST_PARTS):
             said = await self._port.ask(request)
             if said.port == rdm.ACK_TIMER:
-                said = await self._fetch(request, said)
+                said = await self._fetch_put_off(request, said)
             if said.port == rdm.NACK:
-                raise _refused(request, said)
+                raise _refusal_of_request(request, said)
             if said.pid != request.pid:
                 raise LinkError(f"{rdm.say_uid(request.to)} answers something else than it was asked.")
             got += said.data
@@ -216,24 +216,24 @@ class Talk:
                 break
         raise LinkError(f"{rdm.say_uid(request.to)} never comes to the end of its answer.")
 
-    async def _fetch(self, request: Frame, promise: Frame) -> Frame:
+    async def _fetch_put_off(self, request: Frame, promise: Frame) -> Frame:
         """The answer that was put off (E1.20, 6.3.2): it is waited for, then taken out of the queue."""
         tenths = struct.unpack(">H", promise.data)[0] if len(promise.data) == 2 else 1
         if tenths / 10 > MOST_PROMISED:
             raise LinkError(f"{rdm.say_uid(request.to)} wants {tenths / 10:g} s for its answer, which is too long.")
-        await self._pause(max(0.02, tenths / 10))
+        await self._pause_between(max(0.02, tenths / 10))
         for _ in range(MOST_FETCHED):
             said = await self._port.ask(Frame(request.to, OWN_UID, rdm.GET, rdm.QUEUED_MESSAGE, b"\x04"))
             if said.port == rdm.ACK_TIMER:
-                await self._pause(0.1)
+                await self._pause_between(0.1)
                 continue
             if said.pid == request.pid or said.port == rdm.NACK:
                 return said
             if said.pid == rdm.STATUS_MESSAGES and not said.data:
-                await self._pause(0.1)  # its queue is empty: not ready yet
+                await self._pause_between(0.1)  # its queue is empty: not ready yet
         raise LinkError(f"{rdm.say_uid(request.to)} promised an answer that never came.")
 
-    async def _pause(self, seconds: float) -> None:
+    async def _pause_between(self, seconds: float) -> None:
         if self._sleep:
             self._sleep(seconds)
         else:
@@ -241,80 +241,84 @@ class Talk:
 
     # ---- whole responders
 
-    async def read(self, uid: int, deep: bool = False) -> Lamp:
+    async def read_responder(self, uid: int, deep: bool = False) -> Lamp:
         """Who a responder is and where it listens; `deep` asks for everything it knows. One that does not answer is
         given back with why."""
         try:
-            i = rdm.decode_info(await self.get(uid, rdm.DEVICE_INFO))
+            i = rdm.decode_info(await self.get_parameter(uid, rdm.DEVICE_INFO))
         except (LinkError, WireError) as e:
             return Lamp(uid, failed=str(e), at=steady())
         lamp = Lamp(
             uid, i.model, i.category, i.footprint, i.personality, i.personalities, i.address, i.subs, at=steady()
         )
-        lamp = replace(lamp, label=await self._text(uid, rdm.DEVICE_LABEL))
-        lamp = replace(lamp, model_name=await self._text(uid, rdm.DEVICE_MODEL_DESCRIPTION))
-        lamp = replace(lamp, names=await self._personalities(uid, i.personalities))
-        return await self._deep(lamp, i.sensors) if deep else lamp
+        lamp = replace(lamp, label=await self._read_text(uid, rdm.DEVICE_LABEL))
+        lamp = replace(lamp, model_name=await self._read_text(uid, rdm.DEVICE_MODEL_DESCRIPTION))
+        lamp = replace(lamp, names=await self._read_personalities(uid, i.personalities))
+        return await self._read_all(lamp, i.sensors) if deep else lamp
 
-    async def _text(self, uid: int, pid: int) -> str:
+    async def _read_text(self, uid: int, pid: int) -> str:
         try:
-            return rdm.decode_text(await self.get(uid, pid))
+            return rdm.decode_text(await self.get_parameter(uid, pid))
         except RdmRefused:
             return ""
         except LinkError:
             return ""
 
-    async def _personalities(self, uid: int, count: int) -> tuple[tuple[int, int, str], ...]:
+    async def _read_personalities(self, uid: int, count: int) -> tuple[tuple[int, int, str], ...]:
         found = []
         for n in range(1, min(count, 255) + 1):
             try:
-                p = rdm.decode_personality(await self.get(uid, rdm.DMX_PERSONALITY_DESCRIPTION, bytes([n])))
+                p = rdm.decode_personality(await self.get_parameter(uid, rdm.DMX_PERSONALITY_DESCRIPTION, bytes([n])))
             except (LinkError, WireError):
                 continue
             found.append((p.number, p.slots, p.name))
         return tuple(found)
 
-    async def _deep(self, lamp: Lamp, sensors: int) -> Lamp:
+    async def _read_all(self, lamp: Lamp, sensors: int) -> Lamp:
         uid = lamp.uid
         try:
-            knows = set(rdm.decode_pids(await self.get(uid, rdm.SUPPORTED_PARAMETERS)))
+            knows = set(rdm.decode_pids(await self.get_parameter(uid, rdm.SUPPORTED_PARAMETERS)))
         except (LinkError, WireError):
             knows = set()
         counters = {}
         for pid in (rdm.DEVICE_HOURS, rdm.LAMP_HOURS, rdm.LAMP_STRIKES, rdm.DEVICE_POWER_CYCLES):
             if pid in knows:
                 try:
-                    counters[rdm.NAMES[pid]] = rdm.unpacked(">I", await self.get(uid, pid), rdm.NAMES[pid])[0]
+                    counters[rdm.NAMES[pid]] = rdm.unpack_numbers(
+                        ">I", await self.get_parameter(uid, pid), rdm.NAMES[pid]
+                    )[0]
                 except (LinkError, WireError):
                     continue
         measured = []
         for n in range(sensors):
             try:
-                s = rdm.decode_sensor(await self.get(uid, rdm.SENSOR_DEFINITION, bytes([n])))
-                value = rdm.unpacked(">Bhhhh", await self.get(uid, rdm.SENSOR_VALUE, bytes([n])), "SENSOR_VALUE")[1]
+                s = rdm.decode_sensor(await self.get_parameter(uid, rdm.SENSOR_DEFINITION, bytes([n])))
+                value = rdm.unpack_numbers(
+                    ">Bhhhh", await self.get_parameter(uid, rdm.SENSOR_VALUE, bytes([n])), "SENSOR_VALUE"
+                )[1]
                 measured.append((s.name or f"sensor {n + 1}", rdm.say_sensor(s, value)))
             except (LinkError, WireError):
                 continue
         slots: list[tuple[int, int, int, str]] = []
         if rdm.SLOT_INFO in knows:
             try:
-                for slot in rdm.decode_slots(await self.get(uid, rdm.SLOT_INFO)):
+                for slot in rdm.decode_slots(await self.get_parameter(uid, rdm.SLOT_INFO)):
                     words = ""
                     if rdm.SLOT_DESCRIPTION in knows:
-                        raw = await self.get(uid, rdm.SLOT_DESCRIPTION, struct.pack(">H", slot.offset))
+                        raw = await self.get_parameter(uid, rdm.SLOT_DESCRIPTION, struct.pack(">H", slot.offset))
                         words = rdm.decode_text(raw[2:])
                     slots.append((slot.offset, slot.kind, slot.label, words))
             except (LinkError, WireError):
                 pass
         try:
-            identify = await self.get(uid, rdm.IDENTIFY_DEVICE) == b"\x01"
+            identify = await self.get_parameter(uid, rdm.IDENTIFY_DEVICE) == b"\x01"
         except LinkError:
             identify = False
         return replace(
             lamp,
-            parts=await self._parts(uid, lamp.subs),
-            maker=await self._text(uid, rdm.MANUFACTURER_LABEL),
-            software=await self._text(uid, rdm.SOFTWARE_VERSION_LABEL),
+            parts=await self._read_sub_devices(uid, lamp.subs),
+            maker=await self._read_text(uid, rdm.MANUFACTURER_LABEL),
+            software=await self._read_text(uid, rdm.SOFTWARE_VERSION_LABEL),
             counters=counters,
             sensors=tuple(measured),
             slots=tuple(slots),
@@ -322,7 +326,7 @@ class Talk:
             deep=True,
         )
 
-    async def _parts(self, uid: int, count: int) -> tuple[tuple[int, int, int], ...]:
+    async def _read_sub_devices(self, uid: int, count: int) -> tuple[tuple[int, int, int], ...]:
         """The sub-devices (E1.20, 9.1): what each is asked for by its number. Numbers may have gaps, so all are tried
         until as many as announced were found."""
         found: list[tuple[int, int, int]] = []
@@ -330,7 +334,7 @@ class Talk:
             if len(found) >= count:
                 break
             try:
-                i = rdm.decode_info(await self.get(uid, rdm.DEVICE_INFO, sub=n))
+                i = rdm.decode_info(await self.get_parameter(uid, rdm.DEVICE_INFO, sub=n))
             except RdmRefused:
                 continue
             except (LinkError, WireError):
@@ -339,26 +343,28 @@ class Talk:
         return tuple(found)
 
     async def set_address(self, uid: int, address: int) -> None:
-        await self.set(uid, rdm.DMX_START_ADDRESS, struct.pack(">H", address))
+        await self.set_parameter(uid, rdm.DMX_START_ADDRESS, struct.pack(">H", address))
 
     async def set_personality(self, uid: int, number: int) -> None:
-        await self.set(uid, rdm.DMX_PERSONALITY, bytes([number]))
+        await self.set_parameter(uid, rdm.DMX_PERSONALITY, bytes([number]))
 
     async def set_label(self, uid: int, words: str) -> None:
-        await self.set(uid, rdm.DEVICE_LABEL, rdm.encode_text(words))
+        await self.set_parameter(uid, rdm.DEVICE_LABEL, rdm.encode_text(words))
 
-    async def identify(self, uid: int, on: bool) -> None:
-        await self.set(uid, rdm.IDENTIFY_DEVICE, bytes([on]))
+    async def identify_responder(self, uid: int, on: bool) -> None:
+        await self.set_parameter(uid, rdm.IDENTIFY_DEVICE, bytes([on]))
 
 
-def _refused(request: Frame, said: Frame) -> RdmRefused:
+def _refusal_of_request(request: Frame, said: Frame) -> RdmRefused:
     reason = struct.unpack(">H", said.data)[0] if len(said.data) == 2 else -1
     why = rdm.NACKS.get(reason, f"reason 0x{reason:04X}" if reason >= 0 else "it gives no reason")
     what = rdm.NAMES.get(request.pid, f"parameter 0x{request.pid:04X}")
     return RdmRefused(f"{rdm.say_uid(request.to)} refuses {what}: {why}.", reason)
 
 
-async def find(port: RdmPort, anew: bool, told: Callable[[int, int], object] = lambda done, of: None) -> list[Lamp]:
+async def find_responders(
+    port: RdmPort, anew: bool, told: Callable[[int, int], object] = lambda done, of: None
+) -> list[Lamp]:
     """Every responder of a port, read. `told` is called with how many are read of how many."""
     talk = Talk(port)
     uids = await port.table(anew)
@@ -370,7 +376,7 @@ async def find(port: RdmPort, anew: bool, told: Callable[[int, int], object] = l
             why = f"{rdm.say_uid(uid)} was not asked: the {MOST_SILENT} before it in the table gave no proper answer."
             found.append(Lamp(uid, failed=why, at=steady()))
             continue
-        found.append(await talk.read(uid))
+        found.append(await talk.read_responder(uid))
         silent = silent + 1 if found[-1].failed else 0
     told(len(uids), len(uids))
     return found

@@ -46,13 +46,13 @@ class SerialRdm:
         self._transaction = 0
 
     async def ask(self, request: Frame) -> Frame:
-        return await self._beside(lambda line, go_on: self._ask(line, request, go_on))
+        return await self._do_beside(lambda line, go_on: self._ask_on_line(line, request, go_on))
 
     async def table(self, anew: bool) -> list[int]:
         """Everybody on the line; it has no table that could be asked for, so it is searched each time."""
-        return await self._beside(self._search)
+        return await self._do_beside(self._search_on_line)
 
-    async def _beside(self, do: Callable[[Layer, GoOn], T]) -> T:
+    async def _do_beside(self, do: Callable[[Layer, GoOn], T]) -> T:
         """Work on the line in a thread. Whoever cancels it has the line back within one question: the thread looks
         before each, and a thread that went on would keep the line from being armed and the program from ending."""
         import asyncio
@@ -91,13 +91,13 @@ class SerialRdm:
 
     # ---- in a thread of its own
 
-    def _send(self, line: Layer, frame: Frame) -> bytes:
-        raw = rdm.encode(frame)
+    def _send_frame(self, line: Layer, frame: Frame) -> bytes:
+        raw = rdm.encode_rdm(frame)
         line.line_break(BREAK, dmx512.MARK)
         line.write(raw)
         return raw
 
-    def _heard(self, line: Layer, sent: bytes) -> bytes:
+    def _hear_answer(self, line: Layer, sent: bytes) -> bytes:
         """What comes back within its time, without the break's zero and without the echo of what was sent."""
         limit = Limit(self._within, turn=self._within)
         got = b""
@@ -106,42 +106,42 @@ class SerialRdm:
             got += more
             if not more and got:
                 break
-            clean = self._clean(got, sent)
-            if (clean and _whole(clean)) or not limit.lasts():
+            clean = self._strip_echo(got, sent)
+            if (clean and _is_whole_answer(clean)) or not limit.lasts():
                 break
-        return self._clean(got, sent)
+        return self._strip_echo(got, sent)
 
     @staticmethod
-    def _clean(got: bytes, sent: bytes) -> bytes:
+    def _strip_echo(got: bytes, sent: bytes) -> bytes:
         for echo in (sent, b"\0" + sent):
             if got.startswith(echo):
                 got = got[len(echo) :]
         return got.lstrip(b"\0")
 
-    def _next(self, f: Frame) -> Frame:
+    def _next_frame(self, f: Frame) -> Frame:
         self._transaction = (self._transaction + 1) & 0xFF
         return Frame(f.to, OWN_UID, f.command, f.pid, f.data, self._transaction, 1, 0, f.sub)
 
-    def _ask(self, line: Layer, request: Frame, go_on: GoOn) -> Frame:
+    def _ask_on_line(self, line: Layer, request: Frame, go_on: GoOn) -> Frame:
         for _ in range(TRIES):
             go_on()
-            frame = self._next(request)
-            got = self._heard(line, self._send(line, frame))
+            frame = self._next_frame(request)
+            got = self._hear_answer(line, self._send_frame(line, frame))
             try:
-                said = rdm.decode(got)
+                said = rdm.decode_rdm(got)
             except WireError:
                 continue  # silence, or something damaged on the way
             if said.source == request.to and said.transaction == frame.transaction:
                 return said
         raise LinkError(f"{rdm.say_uid(request.to)} does not answer.")
 
-    def _search(self, line: Layer, go_on: GoOn) -> list[int]:
-        looking = rdm.search()
+    def _search_on_line(self, line: Layer, go_on: GoOn) -> list[int]:
+        looking = rdm.search_responders()
         ask = next(looking)
         try:
             while True:
                 go_on()
-                ask = looking.send(self._step(line, ask))
+                ask = looking.send(self._search_step(line, ask))
         except StopIteration as e:
             return list(e.value)
         except rdm.Disturbed as e:
@@ -151,23 +151,23 @@ class SerialRdm:
                 "end and at the two data wires, and take lamps off one by one: one of them may talk all the time."
             ) from e
 
-    def _step(self, line: Layer, ask: rdm.Ask) -> bytes | None:
+    def _search_step(self, line: Layer, ask: rdm.Ask) -> bytes | None:
         if ask.kind == "unmute":
-            self._send(line, self._next(Frame(rdm.BROADCAST, OWN_UID, rdm.DISCOVERY, rdm.DISC_UN_MUTE)))
+            self._send_frame(line, self._next_frame(Frame(rdm.BROADCAST, OWN_UID, rdm.DISCOVERY, rdm.DISC_UN_MUTE)))
             return None
         if ask.kind == "mute":
-            frame = self._next(Frame(ask.low, OWN_UID, rdm.DISCOVERY, rdm.DISC_MUTE))
-            got = self._heard(line, self._send(line, frame))
+            frame = self._next_frame(Frame(ask.low, OWN_UID, rdm.DISCOVERY, rdm.DISC_MUTE))
+            got = self._hear_answer(line, self._send_frame(line, frame))
             try:
-                return got if rdm.decode(got).source == ask.low else None
+                return got if rdm.decode_rdm(got).source == ask.low else None
             except WireError:
                 return None
         bounds = rdm.uid_bytes(ask.low) + rdm.uid_bytes(ask.high)
         branch = Frame(rdm.BROADCAST, OWN_UID, rdm.DISCOVERY, rdm.DISC_UNIQUE_BRANCH, bounds)
-        return self._heard(line, self._send(line, self._next(branch))) or None
+        return self._hear_answer(line, self._send_frame(line, self._next_frame(branch))) or None
 
 
-def _whole(raw: bytes) -> bool:
+def _is_whole_answer(raw: bytes) -> bool:
     """Whether an answer is complete: by the length it states, or the 24 octets of an answered branch."""
     if raw[:2] == bytes([rdm.START, rdm.SUB_START]):
         return len(raw) > 2 and len(raw) >= raw[2] + 2

@@ -19,11 +19,11 @@ from welvo.formats import pcap
 from welvo.formats.files import RigFileError, read_bytes, shown_name, write_atomic
 from welvo.formats.pcap import Datagram
 from welvo.observed.values import SourceSeen
-from welvo.observed.wire import Takes, merged
+from welvo.observed.wire import Takes, merge_sources
 from welvo.protocols import artnet, sacn
 from welvo.protocols.wire import WireError
 from welvo.rig.protocol import PROTOCOLS, Protocol
-from welvo.rig.steps import step
+from welvo.rig.steps import take_step
 
 MOST_OCTETS = 1 << 30
 """The largest file that is read."""
@@ -50,7 +50,8 @@ class Frame(Struct, frozen=True):
 
 
 class Recorder:
-    """Takes datagrams from the listener's thread until it is full. `taken` and `octets` may be read at any time."""
+    """Takes datagrams from the listener's thread until it is full. `count_taken` and `octets` may be read at any
+    time."""
 
     def __init__(self, most: int = MOST_KEPT) -> None:
         self.octets = 0
@@ -60,10 +61,10 @@ class Recorder:
         self._lock = threading.Lock()
 
     @property
-    def taken(self) -> int:
+    def count_taken(self) -> int:
         return len(self._kept)
 
-    def take(self, datagram: Datagram) -> None:
+    def take_datagram(self, datagram: Datagram) -> None:
         with self._lock:
             if self.octets + len(datagram.payload) > self._most:
                 self.full = True
@@ -71,7 +72,7 @@ class Recorder:
             self.octets += len(datagram.payload)
             self._kept.append(datagram)
 
-    def recording(self) -> Recording:
+    def finish_recording(self) -> Recording:
         with self._lock:
             return Recording(list(self._kept))
 
@@ -99,8 +100,8 @@ class Recording:
         self.begun = self.datagrams[0].at if self.datagrams else 0.0
         alike = _Alike()
         for n, d in enumerate(self.datagrams):
-            step("packets", n, len(self.datagrams))
-            frame = alike.frame(d, d.at - self.begun)
+            take_step("packets", n, len(self.datagrams))
+            frame = alike.make_frame(d, d.at - self.begun)
             if frame:
                 self.frames.append(frame)
         self._times = [f.at for f in self.frames]
@@ -112,14 +113,14 @@ class Recording:
                 newest = {k: old for k, old in newest.items() if before - old.at <= PROTOCOLS[k[0][0]].lost_after}
                 self._marks.append(_Mark(n, dict(newest)))
                 due = f.at + MARK_EVERY
-            _take(newest, f)
+            _take_frame(newest, f)
 
     @property
-    def seconds(self) -> float:
+    def length_in_seconds(self) -> float:
         return self.datagrams[-1].at - self.begun if self.datagrams else 0.0
 
     @property
-    def wires(self) -> list[Wire]:
+    def recorded_wires(self) -> list[Wire]:
         return sorted({f.wire for f in self.frames})
 
     def sources_at(self, at: float) -> dict[Wire, list[tuple[SourceSeen, bytes]]]:
@@ -131,7 +132,7 @@ class Recording:
         if known >= 0:
             begin, newest = self._marks[known].n, dict(self._marks[known].newest)
         for f in self.frames[begin:until]:
-            _take(newest, f)
+            _take_frame(newest, f)
         found: dict[Wire, list[tuple[SourceSeen, bytes]]] = {}
         for (wire, key), f in newest.items():
             if at - f.at <= PROTOCOLS[wire[0]].lost_after:
@@ -152,28 +153,28 @@ class Recording:
 
     def levels_at(self, at: float, takes: Takes = "highest") -> dict[Wire, bytes]:
         """What receivers get at a moment, by wire universe."""
-        return {wire: merged(sources, takes).levels for wire, sources in self.sources_at(at).items()}
+        return {wire: merge_sources(sources, takes).levels for wire, sources in self.sources_at(at).items()}
 
-    def save(self, path: Path) -> None:
+    def save_recording(self, path: Path) -> None:
         """Raises RigFileError when it cannot be written."""
-        write_atomic(path, pcap.dumps(self.datagrams))
+        write_atomic(path, pcap.write_capture(self.datagrams))
 
 
-def _take(newest: dict[tuple[Wire, str], Frame], f: Frame) -> None:
+def _take_frame(newest: dict[tuple[Wire, str], Frame], f: Frame) -> None:
     if f.ended:
         newest.pop((f.wire, f.source), None)
     else:
         newest[f.wire, f.source] = f
 
 
-def load(path: Path) -> Recording:
+def load_recording(path: Path) -> Recording:
     """Read a capture. Raises RigFileError when the file is no capture."""
     return recording_of(read_bytes(path, MOST_OCTETS, "a capture"), shown_name(path))
 
 
 def recording_of(data: bytes, name: str) -> Recording:
     """A recording from the bytes of a capture. Raises RigFileError when they are no capture."""
-    datagrams, left = pcap.loads(data, name)
+    datagrams, left = pcap.read_capture(data, name)
     found = Recording(datagrams, left)
     if not found.frames:
         raise RigFileError(f"{name} holds no frame of sACN or Art-Net.")
@@ -188,7 +189,7 @@ class _Alike:
         self._known: dict[tuple[bytes, str], tuple[bytes, bytes, int, int, Frame]] = {}
         """By stream: its packet before and behind the sequence number, where its slots begin, its size, and a frame."""
 
-    def frame(self, d: Datagram, at: float) -> Frame | None:
+    def make_frame(self, d: Datagram, at: float) -> Frame | None:
         raw = d.payload
         is_artnet = raw[:8] == artnet.IDENTIFIER
         stream = raw[13:18] if is_artnet else raw[22:38] + raw[113:115], d.source
@@ -210,12 +211,12 @@ def frame_of(d: Datagram, at: float) -> Frame | None:
     """The levels in a datagram; None for anything else."""
     try:
         if d.payload[:8] == artnet.IDENTIFIER:
-            packet = artnet.decode(d.payload)
+            packet = artnet.decode_artnet(d.payload)
             if isinstance(packet, artnet.Dmx):
                 key = f"{d.source}/{packet.physical}"
                 return Frame(at, (artnet.KEY, packet.address), key, "", d.source, 100, packet.slots)
             return None
-        found = sacn.decode(d.payload)
+        found = sacn.decode_sacn(d.payload)
     except WireError:
         return None
     if not isinstance(found, sacn.Data) or found.start_code:
@@ -228,21 +229,21 @@ def frame_of(d: Datagram, at: float) -> Frame | None:
         d.source,
         found.priority,
         found.slots,
-        found.preview,
-        found.terminated,
+        found.is_preview,
+        found.is_terminated,
     )
 
 
-def destination(payload: bytes, own: str, broadcast: str) -> tuple[str, int]:
+def likely_destination(payload: bytes, own: str, broadcast: str) -> tuple[str, int]:
     """Where a datagram that was heard was most likely sent: the socket it came from does not always say."""
     if payload[:8] == artnet.IDENTIFIER:
         return own, artnet.PORT
     try:
-        found = sacn.decode(payload)
+        found = sacn.decode_sacn(payload)
     except WireError:
         return own, sacn.PORT
     universe = found.universe if isinstance(found, sacn.Data) else sacn.DISCOVERY_UNIVERSE
-    return sacn.group(universe), sacn.PORT
+    return sacn.group_of_universe(universe), sacn.PORT
 
 
 def in_use(frames: Iterable[Frame]) -> dict[Wire, tuple[int, ...]]:

@@ -84,7 +84,7 @@ class _Device:
                 name, dmx512.BAUD, stopbits=serial.STOPBITS_TWO, exclusive=True, write_timeout=WRITE_WITHIN
             )
         except (OSError, ValueError) as e:  # SerialException is an OSError
-            raise LineError(_why(name, e)) from e
+            raise LineError(_reason_of_error(name, e)) from e
 
     def line_break(self, seconds: float, mark: float) -> None:
         self._port.break_condition = True
@@ -111,7 +111,7 @@ class _Device:
             self._port.close()
 
 
-def rehearsed(number: int) -> bool:
+def is_rehearsed(number: int) -> bool:
     """Whether a simulated line of that number is running."""
     try:
         _Rehearsed(f"{REHEARSAL}{number}").close()
@@ -161,7 +161,7 @@ def open_layer(name: str) -> Layer:
     return _Rehearsed(name) if name.startswith(REHEARSAL) else _Device(name)
 
 
-def _why(name: str, error: Exception) -> str:
+def _reason_of_error(name: str, error: Exception) -> str:
     number = getattr(error, "errno", None)
     if number is None and error.args and isinstance(error.args[0], str):  # some carry it in their text alone
         m = re.search(r"\((\d+), ", error.args[0])
@@ -198,10 +198,10 @@ class Line:
         self._news = threading.Condition()
         self._frame: bytes | None = None
         self._closing = False
-        self._thread = threading.Thread(target=self._run, name=f"line {name}", daemon=True)
+        self._thread = threading.Thread(target=self._send_frames, name=f"line {name}", daemon=True)
         self._thread.start()
 
-    def offer(self, slots: bytes) -> None:
+    def offer_frame(self, slots: bytes) -> None:
         """The newest frame; it takes the place of one that still waits."""
         with self._news:
             self.dropped += self._frame is not None
@@ -215,7 +215,7 @@ class Line:
             self._news.notify_all()
         self._thread.join(within)
 
-    def _run(self) -> None:
+    def _send_frames(self) -> None:
         layer: Layer | None = None
         last, again = b"", 1  # many receivers take a packet only at the next break, so the last one is repeated
         while True:
@@ -240,9 +240,9 @@ class Line:
             begun = time.monotonic()
             try:
                 layer.line_break(dmx512.BREAK, dmx512.MARK)
-                layer.write(dmx512.packet(frame))
+                layer.write(dmx512.dmx_packet(frame))
             except OSError as e:  # it was pulled out, or does not take anything any more
-                self.wrong = _gone(self.name, e)
+                self.wrong = _say_gone(self.name, e)
                 layer.close()
                 layer = None
                 continue
@@ -253,7 +253,7 @@ class Line:
                 time.sleep(left)
 
 
-def _gone(name: str, error: OSError) -> str:
+def _say_gone(name: str, error: OSError) -> str:
     if name.startswith(REHEARSAL):
         return f"the simulated line {name.removeprefix(REHEARSAL)} ended"
     if "timeout" in type(error).__name__.lower() or isinstance(error, TimeoutError):

@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 
 from welvo.live.device_link import HttpLink
-from welvo.live.device_link import session as settings_session
-from welvo.live.links import LinkError, read_page, reason
+from welvo.live.device_link import open_session as settings_session
+from welvo.live.links import LinkError, read_page, reason_of_error
 from welvo.live.worker import Faults, Worker
 from welvo.patience import patient, rest, steady
 
@@ -36,7 +36,7 @@ MOST = 1 << 20
 """Octets of a status page at the most: reading it must not hold up the window either."""
 
 
-async def _ask(session: ClientSession, ip: str, port: int) -> dict[str, Any]:
+async def _ask_status(session: ClientSession, ip: str, port: int) -> dict[str, Any]:
     from aiohttp import ClientError
 
     try:
@@ -47,7 +47,7 @@ async def _ask(session: ClientSession, ip: str, port: int) -> dict[str, Any]:
             while len(body) <= MOST and (more := await answer.content.read(MOST + 1 - len(body))):
                 body += more
     except (OSError, ClientError, TimeoutError) as e:
-        raise LinkError(f"{ip} does not show its status on port {port} ({reason(e)}).") from e
+        raise LinkError(f"{ip} does not show its status on port {port} ({reason_of_error(e)}).") from e
     try:
         found = read_page(body) if len(body) <= MOST else None
     except (msgspec.DecodeError, ValueError, RecursionError) as e:
@@ -57,11 +57,11 @@ async def _ask(session: ClientSession, ip: str, port: int) -> dict[str, Any]:
     return found
 
 
-def _session(interface: str = "") -> ClientSession:
+def _open_session(interface: str = "") -> ClientSession:
     from aiohttp import ClientSession, ClientTimeout, TCPConnector  # heavy, and not needed before a page is there
 
     connector = TCPConnector(limit=0, local_addr=(interface, 0) if interface else None)
-    return ClientSession(connector=connector, timeout=ClientTimeout(total=None))  # `_ask` has the limit
+    return ClientSession(connector=connector, timeout=ClientTimeout(total=None))  # `_ask_status` has the limit
 
 
 def read_status(ip: str, port: int) -> dict[str, Any]:
@@ -70,8 +70,8 @@ def read_status(ip: str, port: int) -> dict[str, Any]:
     import asyncio
 
     async def once() -> dict[str, Any]:
-        async with _session() as session:
-            return await _ask(session, ip, port)
+        async with _open_session() as session:
+            return await _ask_status(session, ip, port)
 
     return asyncio.run(once())
 
@@ -94,35 +94,35 @@ class StatusWatch:
         self.found: dict[str, tuple[float, dict[str, Any]]] = {}
         self.failed: dict[str, str] = {}
         self.faults = Faults()
-        self._worker = Worker("status pages", self._run, self.faults)
+        self._worker = Worker("status pages", self._run_loop, self.faults)
 
     @property
-    def every(self) -> float:
+    def seconds_between(self) -> float:
         """Seconds between two questions to one page: ten a second, of many devices less often."""
         return max(0.1, len(self.wanted) / MOST_A_SECOND)
 
-    def start(self) -> None:
-        self._worker.start()
+    def start_watching(self) -> None:
+        self._worker.start_thread()
 
-    def _run(self) -> None:
+    def _run_loop(self) -> None:
         while not self._worker.stopping.wait(0.1):
             if self.wanted or self.asked:
                 import asyncio  # with no device to ask, it is not needed
 
-                asyncio.run(self._watch())
+                asyncio.run(self._watch_pages())
 
-    async def _watch(self) -> None:
+    async def _watch_pages(self) -> None:
         """A task for each page, for as long as it is wanted."""
         import asyncio
 
         tasks: dict[tuple[Any, ...], asyncio.Task[None]] = {}
         interface = self.interface
-        async with _session(interface) as session, settings_session(interface) as for_settings:
+        async with _open_session(interface) as session, settings_session(interface) as for_settings:
             while (self.wanted or self.asked) and interface == self.interface and not self._worker.stopping.is_set():
                 for page in set(self.wanted) - tasks.keys():
-                    tasks[page] = asyncio.create_task(self._one(session, *page))
+                    tasks[page] = asyncio.create_task(self._watch_one_page(session, *page))
                 for device in set(self.asked) - tasks.keys():
-                    tasks[device] = asyncio.create_task(self._settings(HttpLink(for_settings, *device)))
+                    tasks[device] = asyncio.create_task(self._watch_settings(HttpLink(for_settings, *device)))
                 for gone in tasks.keys() - set(self.wanted) - set(self.asked):
                     tasks.pop(gone).cancel()
                     for table in (self.said, self.silent) if len(gone) == 3 else (self.found, self.failed):
@@ -131,24 +131,24 @@ class StatusWatch:
                     task = tasks.pop(ended)
                     error = None if task.cancelled() else task.exception()
                     if error:
-                        self.faults.note(f"the pages of {ended[0]}", error)
+                        self.faults.note_fault(f"the pages of {ended[0]}", error)
                 await asyncio.sleep(0.1)
             for task in tasks.values():
                 task.cancel()
             with contextlib.suppress(asyncio.CancelledError):
                 await asyncio.gather(*tasks.values(), return_exceptions=True)
 
-    async def _one(self, session: ClientSession, ip: str, port: int) -> None:
+    async def _watch_one_page(self, session: ClientSession, ip: str, port: int) -> None:
         while True:
             try:
-                self.found[ip] = (steady(), await _ask(session, ip, port))
+                self.found[ip] = (steady(), await _ask_status(session, ip, port))
                 self.failed.pop(ip, None)
             except LinkError as e:
                 self.failed[ip] = str(e)
                 self.found.pop(ip, None)
-            await rest(self.every)
+            await rest(self.seconds_between)
 
-    async def _settings(self, link: HttpLink) -> None:
+    async def _watch_settings(self, link: HttpLink) -> None:
         """Read one device's settings again and again; one that does not answer is asked less often."""
         while True:
             try:
@@ -159,5 +159,5 @@ class StatusWatch:
                 self.silent[link.ip] = str(e)
                 await rest(SELDOM if link.ip in self.strangers else 2 * SETTINGS_EVERY)
 
-    def stop(self) -> None:
-        self._worker.stop()
+    def stop_watching(self) -> None:
+        self._worker.stop_thread()

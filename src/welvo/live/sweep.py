@@ -14,7 +14,7 @@ from collections.abc import Iterable
 
 import msgspec
 
-from welvo.live.device_link import HttpLink, session
+from welvo.live.device_link import HttpLink, open_session
 from welvo.live.interfaces import Interface
 from welvo.live.links import LinkError, read_page
 from welvo.observed.values import Said
@@ -29,7 +29,7 @@ KNOCK = 0.4
 """Seconds for a connection: whoever is in the same building answers within a few milliseconds."""
 
 
-def addresses(interface: Interface, also: Iterable[str] = ()) -> list[str]:
+def addresses_to_ask(interface: Interface, also: Iterable[str] = ()) -> list[str]:
     """Which addresses are asked: all of the interface's network, or those around its own; and further ones in it."""
     network = ipaddress.IPv4Network(f"{interface.ip}/{interface.mask}", strict=False)
     near = network if network.num_addresses - 2 <= MOST else ipaddress.IPv4Network(f"{interface.ip}/24", strict=False)
@@ -39,13 +39,13 @@ def addresses(interface: Interface, also: Iterable[str] = ()) -> list[str]:
     return list(found)[: MOST + 256]
 
 
-async def pages(interface: Interface, ports: Iterable[int], also: Iterable[str] = ()) -> dict[str, Said]:
+async def find_pages(interface: Interface, ports: Iterable[int], also: Iterable[str] = ()) -> dict[str, Said]:
     """Every device that speaks the settings protocol at one of the ports, by address."""
     import asyncio
 
     found: dict[str, Said] = {}
     doors = asyncio.Semaphore(AT_ONCE)
-    async with session(interface.ip) as opened:
+    async with open_session(interface.ip) as opened:
 
         async def knock(ip: str, port: int) -> None:
             async with doors:
@@ -58,7 +58,9 @@ async def pages(interface: Interface, ports: Iterable[int], also: Iterable[str] 
                 with contextlib.suppress(LinkError):
                     found[ip] = await HttpLink(opened, ip, port).read()
 
-        await asyncio.gather(*(knock(ip, port) for ip in addresses(interface, also) for port in dict.fromkeys(ports)))
+        await asyncio.gather(
+            *(knock(ip, port) for ip in addresses_to_ask(interface, also) for port in dict.fromkeys(ports))
+        )
     return found
 
 
@@ -73,7 +75,7 @@ class _StatusReply(msgspec.Struct):
     status: _Status
 
 
-async def displays(interface: Interface, also: Iterable[str] = (), seconds: float = 1.0) -> dict[str, Said]:
+async def find_displays(interface: Interface, also: Iterable[str] = (), seconds: float = 1.0) -> dict[str, Said]:
     """Every device that answers a DDP status query, by address: asked by broadcast, and at further addresses."""
     import asyncio
 
@@ -83,8 +85,8 @@ async def displays(interface: Interface, also: Iterable[str] = (), seconds: floa
         sock.setsockopt(socket.SOL_SOCKET, socket.SO_BROADCAST, 1)
         sock.setblocking(False)
         sock.bind((interface.ip, 0))
-        query = ddp.encode(ddp.Packet(destination=ddp.STATUS, flags=ddp.QUERY))
-        for to in dict.fromkeys((interface.broadcast, *also)):
+        query = ddp.encode_ddp(ddp.Packet(destination=ddp.STATUS, flags=ddp.QUERY))
+        for to in dict.fromkeys((interface.broadcast_address, *also)):
             with contextlib.suppress(OSError):
                 sock.sendto(query, (to, ddp.PORT))
         end = time.monotonic() + seconds
@@ -94,7 +96,7 @@ async def displays(interface: Interface, also: Iterable[str] = (), seconds: floa
             except (TimeoutError, OSError):
                 break
             with contextlib.suppress(WireError, ValueError, RecursionError):  # whatever else came is no status
-                packet = ddp.decode(raw)
+                packet = ddp.decode_ddp(raw)
                 if packet.flags & ddp.REPLY and packet.destination == ddp.STATUS:
                     s = msgspec.convert(read_page(packet.data), _StatusReply).status
                     found[sender[0]] = Said(steady(), name=s.mod, maker=s.man, model=s.mod, mac=s.mac, firmware=s.ver)
@@ -106,5 +108,5 @@ async def look_further(interface: Interface, ports: Iterable[int], also: Iterabl
     import asyncio
 
     also = list(also)
-    shown, told = await asyncio.gather(displays(interface, also), pages(interface, ports, also))
+    shown, told = await asyncio.gather(find_displays(interface, also), find_pages(interface, ports, also))
     return {**shown, **told}

@@ -32,7 +32,7 @@ class Faults:
         self._known: set[str] = set()
         self._untold: deque[Fault] = deque(maxlen=20)
 
-    def note(self, where: str, error: BaseException) -> None:
+    def note_fault(self, where: str, error: BaseException) -> None:
         self.count += 1
         at = error.__traceback__
         while at and at.tb_next:
@@ -42,7 +42,7 @@ class Faults:
             self._known.add(kind)
             self._untold.append(Fault(where, error))
 
-    def take(self) -> list[Fault]:
+    def take_faults(self) -> list[Fault]:
         """What is to be told now; each fault is given once."""
         found: list[Fault] = []
         while self._untold:
@@ -51,32 +51,32 @@ class Faults:
 
 
 class Worker:
-    """A thread that does `work` until `stop`. Work that ends with an error is noted and begins again."""
+    """A thread that does `work` until `stop_thread`. Work that ends with an error is noted and begins again."""
 
     def __init__(self, name: str, work: Callable[[], object], faults: Faults) -> None:
         self.stopping = threading.Event()
         self.faults = faults
         self.restarts = 0
         self._work = work
-        self._thread = threading.Thread(target=self._run, name=name, daemon=True)
+        self._thread = threading.Thread(target=self._run_again, name=name, daemon=True)
 
     @property
-    def alive(self) -> bool:
+    def is_alive(self) -> bool:
         return self._thread.is_alive()
 
-    def start(self) -> None:
+    def start_thread(self) -> None:
         self._thread.start()
 
-    def _run(self) -> None:
+    def _run_again(self) -> None:
         while not self.stopping.is_set():
             try:
                 self._work()
             except Exception as e:  # whatever it is: the thread has to go on
-                self.faults.note(self._thread.name, e)
+                self.faults.note_fault(self._thread.name, e)
                 self.restarts += 1
                 self.stopping.wait(PAUSE)
 
-    def stop(self, seconds: float = 2.0) -> None:
+    def stop_thread(self, seconds: float = 2.0) -> None:
         self.stopping.set()
         if self._thread.is_alive() and self._thread is not threading.current_thread():
             self._thread.join(seconds)

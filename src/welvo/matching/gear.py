@@ -36,7 +36,7 @@ class Place(NamedTuple):
     lines: tuple[GearLine, ...] = ()
 
     @property
-    def differs(self) -> bool:
+    def differs_from_plan(self) -> bool:
         return any(x.mark == "differs" for x in self.lines)
 
 
@@ -60,7 +60,7 @@ def seen_on(rig: Rig, observed: Observed, ref: PortRef) -> BusSeen | None:
     return observed.buses.get(at) if at else None
 
 
-def board(rig: Rig, observed: Observed, ref: PortRef) -> list[Place]:
+def board_of_bus(rig: Rig, observed: Observed, ref: PortRef) -> list[Place]:
     """The 64 places of a bus, planned beside found."""
     bus, seen = bus_at(rig, ref), seen_on(rig, observed, ref)
     planned = {g.at: g for g in bus.gear}
@@ -112,7 +112,7 @@ def say_scenes(scenes: Mapping[int, int] | tuple[tuple[int, int], ...]) -> str:
     return ", ".join(f"{s}: {v}" for s, v in pairs if v != dali.MASK) or "none"
 
 
-def read_level(text: str, mask: str = "") -> int | None:
+def read_gear_level(text: str, mask: str = "") -> int | None:
     """A level as it is typed: `170`, `10 %`, `off`; with `mask`, also that word. Nothing typed is nothing planned."""
     t = text.strip().lower()
     if not t:
@@ -191,7 +191,8 @@ def gear_lines(gear: Gear, seen: GearSeen) -> tuple[GearLine, ...]:
         line("scenes", wanted, same, say_scenes(wanted or {}), say_scenes(stored), bool(seen.scenes)),
     ]  # fmt: skip
     for key, say in (
-        ("least", say_level), ("greatest", say_level), ("power_on", _last), ("failure", _last), ("fade_time", say_time),
+        ("least", say_level), ("greatest", say_level), ("power_on", _say_last_level), ("failure", _say_last_level),
+        ("fade_time", say_time),
         ("fade_rate", say_rate),
     ):  # fmt: skip
         plan, has = getattr(gear, key), getattr(seen, key)
@@ -199,11 +200,11 @@ def gear_lines(gear: Gear, seen: GearSeen) -> tuple[GearLine, ...]:
     return tuple(rows)
 
 
-def _last(level: int | None) -> str:
+def _say_last_level(level: int | None) -> str:
     return say_level(level, "last level")
 
 
-def faults(seen: GearSeen) -> list[str]:
+def faults_of_gear(seen: GearSeen) -> list[str]:
     """What a gear says is wrong with it, in words."""
     if seen.status < 0:
         return []

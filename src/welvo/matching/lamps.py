@@ -20,11 +20,11 @@ from welvo.patch.index import Index
 from welvo.patch.set_on import set_on
 from welvo.protocols import rdm
 from welvo.rig.base import Refused
-from welvo.rig.document import Edit, Rig, put
-from welvo.rig.kept import kept, table_of
+from welvo.rig.document import Edit, Rig, put_entries
+from welvo.rig.kept import keep_last_two, table_of
 from welvo.rig.lookup import mode_of, profile_of
 from welvo.rig.modes import say_channel
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.patched import Fixture, Place
 from welvo.rig.plan import model_of
 from welvo.rig.profile import Break, Channel, Mode, Profile
@@ -44,7 +44,7 @@ LINE = "line"
 """In place of a gateway's address: a serial line of this computer; its number stands for the Port-Address."""
 
 
-def port_address(rig: Rig, observed: Observed, device_id: str, label: str) -> PortAt | None:
+def address_by_rdm(rig: Rig, observed: Observed, device_id: str, label: str) -> PortAt | None:
     """Where a port is reached by RDM: the device's address and the Port-Address it says it listens to, else the
     planned one."""
     device, model = rig.devices[device_id], model_of(rig, device_id)
@@ -58,7 +58,11 @@ def port_address(rig: Rig, observed: Observed, device_id: str, label: str) -> Po
     if port is not None:
         return device.ip, port.wire
     feed = rig.feeds.get(device.ports[label].feed) if label in device.ports else None
-    return (device.ip, feed.wire) if feed and PROTOCOLS[feed.protocol].numbered and feed.wire <= 0x7FFF else None
+    return (
+        (device.ip, feed.wire)
+        if feed and PROTOCOLS[feed.protocol].has_universe_numbers and feed.wire <= 0x7FFF
+        else None
+    )
 
 
 def ports_with_lamps(index: Index, only: str = "") -> list[PortRef]:
@@ -87,8 +91,10 @@ def port_lamps(index: Index, device_id: str, label: str) -> list[str]:
     feed = rig.feeds.get(port.feed)
     if feed is None or feed.universe not in rig.universes:
         return []
-    here = dict.fromkeys(s.item for s in index.on(feed.universe) if s.item in rig.fixtures)
-    return [k for k in here if not index.cables.attached(k)]
+    here = dict.fromkeys(
+        s.item_of_span for s in index.spans_on_universe(feed.universe) if s.item_of_span in rig.fixtures
+    )
+    return [k for k in here if not index.cables_and_sums.ports_of_item(k)]
 
 
 # ---- pairing
@@ -116,7 +122,7 @@ class Pair(Struct, frozen=True):
     lines: tuple[LampLine, ...] = ()
 
     @property
-    def differs(self) -> bool:
+    def differs_from_plan(self) -> bool:
         return any(x.mark == "differs" for x in self.lines)
 
 
@@ -131,7 +137,7 @@ def personality_for(mode: Mode | None, lamp: Lamp) -> int:
     named = [n for n, _, words in lamp.names if words.strip().lower() == mode.name.strip().lower()]
     if named:
         return named[0]
-    wide = [n for n, slots, _ in lamp.names if slots == mode.footprint]
+    wide = [n for n, slots, _ in lamp.names if slots == mode.slots_needed]
     if len(wide) == 1:
         return wide[0]
     return lamp.personality if lamp.personality in wide else 0
@@ -141,23 +147,23 @@ def mode_for(profile: Profile, lamp: Lamp) -> str:
     """The mode of a profile that a responder's present personality is; empty: it has none like it."""
     words = next((w for n, _, w in lamp.names if n == lamp.personality), "")
     named = [k for k, m in profile.modes.items() if m.name.strip().lower() == words.strip().lower() and words]
-    wide = [k for k, m in profile.modes.items() if m.footprint == lamp.footprint]
+    wide = [k for k, m in profile.modes.items() if m.slots_needed == lamp.footprint]
     return named[0] if named else wide[0] if len(wide) == 1 else ""
 
 
-@kept
+@keep_last_two
 def _by_uid(fixtures: dict[str, Fixture]) -> dict[str, str]:
     return {f.uid: k for k, f in fixtures.items() if f.uid}
 
 
-def pairs(index: Index, fixtures: Sequence[str], lamps: Sequence[Lamp]) -> list[Pair]:
+def pair_responders(index: Index, fixtures: Sequence[str], lamps: Sequence[Lamp]) -> list[Pair]:
     """Responders of a port beside its fixtures: by UID, else by the likeliest; those that are left over stand alone."""
     rig = index.rig
     by_uid = _by_uid(rig.fixtures)
     taken = {x.uid: _Taken(key, True, "by its UID") for x in lamps if (key := by_uid.get(rdm.say_uid(x.uid), ""))}
     met = {t.key for t in taken.values()}
-    faces = [_face(index, k) for k in fixtures if k not in met and not rig.fixtures[k].uid]
-    taken |= _guesses(faces, [x for x in lamps if x.uid not in taken and not x.failed])
+    faces = [_face_of_fixture(index, k) for k in fixtures if k not in met and not rig.fixtures[k].uid]
+    taken |= _guess_pairs(faces, [x for x in lamps if x.uid not in taken and not x.failed])
     found: list[Pair] = []
     for lamp in lamps:
         t = taken.get(lamp.uid, _Taken())
@@ -192,15 +198,15 @@ class _Face(NamedTuple):
     footprint: int
 
 
-def _face(index: Index, key: str) -> _Face:
+def _face_of_fixture(index: Index, key: str) -> _Face:
     f = index.rig.fixtures[key]
     profile, mode = profile_of(index.rig, f), mode_of(index.rig, f)
     models = (profile.name.lower(), f"{profile.maker} {profile.name}".strip().lower()) if profile else ()
     labels = tuple(x for x in (f.name.strip(), str(f.number), label_for(f)) if x)
-    return _Face(key, labels, models, planned_address(index, key), mode.footprint if mode else 0)
+    return _Face(key, labels, models, planned_address(index, key), mode.slots_needed if mode else 0)
 
 
-def _alike(face: _Face, lamp: Lamp) -> dict[str, int]:
+def _likenesses(face: _Face, lamp: Lamp) -> dict[str, int]:
     """In what a responder is like a fixture, and how much each of it counts."""
     model = lamp.model_name.strip().lower()
     said = {
@@ -212,7 +218,7 @@ def _alike(face: _Face, lamp: Lamp) -> dict[str, int]:
     return {k: v for k, v in said.items() if v}
 
 
-def _guesses(faces: list[_Face], lamps: list[Lamp]) -> dict[int, _Taken]:
+def _guess_pairs(faces: list[_Face], lamps: list[Lamp]) -> dict[int, _Taken]:
     """The likeliest fixture of each responder, the best guesses first. How many would have done as well is told: where
     there is one, the guess says which lamp it may be and not which it is."""
     if not faces or not lamps:
@@ -231,7 +237,7 @@ def _guesses(faces: list[_Face], lamps: list[Lamp]) -> dict[int, _Taken]:
     for n, face in enumerate(faces):
         facts = (face.models, face.footprint)
         if facts not in base:
-            alike = (_alike(face, x) for x in kinds.values())
+            alike = (_likenesses(face, x) for x in kinds.values())
             base[facts] = np.array([a.get("model", 0) + a.get("footprint", 0) for a in alike], np.int8)
         score[n] = base[facts][kind_of]
         score[n] += 3 * (addresses == face.address)
@@ -249,15 +255,15 @@ def _guesses(faces: list[_Face], lamps: list[Lamp]) -> dict[int, _Taken]:
         if s != level:  # who was taken by as good a guess is a rival still: the last of alike ones is no surer
             rival_n, rival_m, level = free_n.copy(), free_m.copy(), s
         twins = max(int((score[n, rival_m] == s).sum()), int((score[rival_n, m] == s).sum())) - 1
-        words = [k for k, v in _alike(faces[n], lamps[m]).items() if v > 0]
+        words = [k for k, v in _likenesses(faces[n], lamps[m]).items() if v > 0]
         why = "by its " + " and ".join([", ".join(words[:-1]), words[-1]] if len(words) > 1 else words)
-        doubt = f", but {plural(twins, 'other')} would do as well" if twins else ""
+        doubt = f", but {say_count(twins, 'other')} would do as well" if twins else ""
         taken[lamps[m].uid] = _Taken(faces[n].key, False, why + doubt, twins > 0)
         free_n[n] = free_m[m] = False
     return taken
 
 
-def searched(rig: Rig, observed: Observed) -> list[PortRef]:
+def searched_ports(rig: Rig, observed: Observed) -> list[PortRef]:
     """The ports of the rig that were searched for lamps, whatever was found there."""
     ips = {ip for ip, _ in observed.lamps}
     serial = {m for m, v in rig.device_models.items() if v.kind == "serial"} if LINE in ips else set()
@@ -266,21 +272,21 @@ def searched(rig: Rig, observed: Observed) -> list[PortRef]:
         for device_id, d in rig.devices.items()
         if d.ip in ips or d.model in serial
         for label in d.ports
-        if port_address(rig, observed, device_id, label) in observed.lamps
+        if address_by_rdm(rig, observed, device_id, label) in observed.lamps
     ]
 
 
-def paired(index: Index, observed: Observed, ref: PortRef) -> list[Pair]:
+def pairs_on_port(index: Index, observed: Observed, ref: PortRef) -> list[Pair]:
     """What was found on a port, beside what is planned there; nothing before it was searched. Rules, page, panel and
     path ask for the same, so the last answer about each port is kept. Do not change it."""
-    at = port_address(index.rig, observed, ref.device, ref.port)
+    at = address_by_rdm(index.rig, observed, ref.device, ref.port)
     lamps = observed.lamps.get(at) if at else None
     if lamps is None:
         return []
     last: dict[PortRef, tuple[Rig, tuple[Lamp, ...], list[Pair]]] = table_of("lamps of a port", MOST_PORTS)
     known = last.get(ref)
     if known is None or known[0] is not index.rig or known[1] is not lamps:
-        found = pairs(index, port_lamps(index, ref.device, ref.port), lamps)
+        found = pair_responders(index, port_lamps(index, ref.device, ref.port), lamps)
         known = last[ref] = (index.rig, lamps, found)
     return known[2]
 
@@ -288,7 +294,7 @@ def paired(index: Index, observed: Observed, ref: PortRef) -> list[Pair]:
 MOST_PORTS = 500
 
 
-@kept
+@keep_last_two
 def _lamps_by_uid(lamps: dict[PortAt, tuple[Lamp, ...]]) -> dict[str, Lamp]:
     return {rdm.say_uid(x.uid): x for here in lamps.values() for x in here}
 
@@ -300,7 +306,7 @@ def own_lamp(rig: Rig, observed: Observed, key: str) -> Lamp | None:
     return found if found and not found.failed else None
 
 
-def meeting(found: Sequence[Pair]) -> list[list[Pair]]:
+def meeting_responders(found: Sequence[Pair]) -> list[list[Pair]]:
     """Responders that sit on one address and are not planned to, address by address."""
     at: dict[int, list[Pair]] = {}
     for p in found:
@@ -313,13 +319,13 @@ def meeting(found: Sequence[Pair]) -> list[list[Pair]]:
     ]
 
 
-def on_stage(index: Index, key: str, lamp: Lamp) -> str:
+def say_seen_on_stage(index: Index, key: str, lamp: Lamp) -> str:
     """What is seen of a lamp that works in another personality than its fixture's mode, in one sentence."""
     f = index.rig.fixtures[key]
     profile, mode = profile_of(index.rig, f), mode_of(index.rig, f)
     if profile is None or mode is None:
         return ""
-    wide, own = lamp.footprint, mode.footprint
+    wide, own = lamp.footprint, mode.slots_needed
     first = lamp.address or planned_address(index, key)
     after = ""
     if wide > own:
@@ -352,8 +358,8 @@ def lamp_lines(index: Index, key: str, lamp: Lamp) -> tuple[LampLine, ...]:
         (f"{words or f'personality {n}'} ({slots})" for n, slots, words in lamp.names if n == lamp.personality), ""
     )
     now = now or f"personality {lamp.personality} ({lamp.footprint})"
-    plan = f"{mode.name} ({mode.footprint})" if mode else "–"
-    wide = mode.footprint if mode else -1
+    plan = f"{mode.name} ({mode.slots_needed})" if mode else "–"
+    wide = mode.slots_needed if mode else -1
     same = lamp.personality == wanted if wanted else lamp.footprint == wide
     label = label_for(f)
     return (
@@ -390,13 +396,15 @@ class Wish(Struct, frozen=True):
     label: str | None = None
 
     @property
-    def settings(self) -> tuple[str, ...]:
+    def wished_settings(self) -> tuple[str, ...]:
         return tuple(
             k for k, v in zip(LINES, (self.address, self.personality, self.label is not None)) if v
         )  # fmt: skip
 
 
-def wishes(index: Index, found: Iterable[Pair], keys: Iterable[str] = ("address", "personality")) -> dict[int, Wish]:
+def wishes_for_lamps(
+    index: Index, found: Iterable[Pair], keys: Iterable[str] = ("address", "personality")
+) -> dict[int, Wish]:
     """What has to be sent to lamps so that they are as planned, by UID: only what is not so already, and only to those
     that are taken for a fixture. A mode that the lamp does not have cannot be wished."""
     made: dict[int, Wish] = {}
@@ -411,12 +419,12 @@ def wishes(index: Index, found: Iterable[Pair], keys: Iterable[str] = ("address"
             personality_for(mode_of(index.rig, f), p.lamp) if "personality" in off else 0,
             label_for(f) if "label" in off else None,
         )
-        if wish.settings:
+        if wish.wished_settings:
             made[p.lamp.uid] = wish
     return made
 
 
-def in_order(lamps: Sequence[Lamp], wanted: dict[int, int]) -> list[Move]:
+def order_of_moves(lamps: Sequence[Lamp], wanted: dict[int, int]) -> list[Move]:
     """In which order lamps get their addresses, so that none comes to sit where another one still is.
 
     Who goes to a free place goes first. Where all that are left wait for each other, one of them is parked at an
@@ -449,17 +457,17 @@ def in_order(lamps: Sequence[Lamp], wanted: dict[int, int]) -> list[Move]:
 # ---- edits
 
 
-def bind(rig: Rig, fixture: str, uid: int) -> Edit:
+def bind_responder(rig: Rig, fixture: str, uid: int) -> Edit:
     """Say that a responder is this fixture; whoever had the UID before has it no more."""
     said = rdm.say_uid(uid)
     others = {k: replace(f, uid="") for k, f in rig.fixtures.items() if f.uid == said and k != fixture}
     label = f"{rig.fixtures[fixture].number} is {said}"
-    return put(rig, label, fixtures={**others, fixture: replace(rig.fixtures[fixture], uid=said)})
+    return put_entries(rig, label, fixtures={**others, fixture: replace(rig.fixtures[fixture], uid=said)})
 
 
-def unbind(rig: Rig, fixture: str) -> Edit:
+def unbind_responder(rig: Rig, fixture: str) -> Edit:
     f = rig.fixtures[fixture]
-    return put(rig, f"{f.number} is not {f.uid}", fixtures={fixture: replace(f, uid="")})
+    return put_entries(rig, f"{f.number} is not {f.uid}", fixtures={fixture: replace(f, uid="")})
 
 
 def bind_all(rig: Rig, found: Iterable[Pair]) -> Edit:
@@ -471,7 +479,7 @@ def bind_all(rig: Rig, found: Iterable[Pair]) -> Edit:
     }
     if not fixtures:
         raise Refused("There is no guess to be confirmed.")
-    return put(rig, f"confirm {plural(len(fixtures), 'lamp')}", fixtures=fixtures)
+    return put_entries(rig, f"confirm {say_count(len(fixtures), 'lamp')}", fixtures=fixtures)
 
 
 def take_addresses(index: Index, found: Iterable[Pair]) -> Edit:
@@ -482,8 +490,8 @@ def take_addresses(index: Index, found: Iterable[Pair]) -> Edit:
         if not p.lamp or not p.fixture or not p.lamp.address or p.lamp.address == planned_address(index, p.fixture):
             continue
         f = rig.fixtures[p.fixture]
-        place = f.place(0)
-        span = index.place(p.fixture)
+        place = f.place_of_break(0)
+        span = index.span_of_break(p.fixture)
         if place.locked:
             raise Refused(f"{f.number} is locked. Unlock it first.")
         if place.from_run or set_on(index, p.fixture).behind:
@@ -493,7 +501,7 @@ def take_addresses(index: Index, found: Iterable[Pair]) -> Edit:
         fixtures[p.fixture] = replace(f, at=(Place(universe=span.universe, address=p.lamp.address), *f.at[1:]))
     if not fixtures:
         raise Refused("Every lamp has the address that is planned for it.")
-    return put(rig, f"take {plural(len(fixtures), 'address', 'addresses')} from lamps", fixtures=fixtures)
+    return put_entries(rig, f"take {say_count(len(fixtures), 'address', 'addresses')} from lamps", fixtures=fixtures)
 
 
 # ---- what a lamp tells of itself
@@ -504,12 +512,12 @@ def against_profile(profile: Profile, lamp: Lamp) -> list[str]:
     said = []
     for n, slots, words in lamp.names:
         named = next((m for m in profile.modes.values() if m.name.strip().lower() == words.strip().lower()), None)
-        if named is None and not any(m.footprint == slots for m in profile.modes.values()):
+        if named is None and not any(m.slots_needed == slots for m in profile.modes.values()):
             said.append(
-                f"The profile lacks its personality {n}, {words or 'without a name'}, of {plural(slots, 'slot')}."
+                f"The profile lacks its personality {n}, {words or 'without a name'}, of {say_count(slots, 'slot')}."
             )
-        elif named is not None and named.footprint != slots:
-            said.append(f"Mode {named.name} has {named.footprint} slots here, the lamp says {slots}.")
+        elif named is not None and named.slots_needed != slots:
+            said.append(f"Mode {named.name} has {named.slots_needed} slots here, the lamp says {slots}.")
     mode = profile.modes.get(mode_for(profile, lamp))
     if mode is None or not lamp.slots:
         return said
@@ -526,14 +534,14 @@ def against_profile(profile: Profile, lamp: Lamp) -> list[str]:
     return said
 
 
-def draft(lamp: Lamp) -> Profile:
+def draft_profile(lamp: Lamp) -> Profile:
     """A new profile out of what a responder tells: all personalities by their width, the present one slot by slot. What
     its slots do not say stays undescribed, which is a finding."""
     modes: dict[str, Mode] = {}
     for n, slots, words in lamp.names or ((1, lamp.footprint, ""),):
         channels: tuple[Channel, ...] = ()
         if n == lamp.personality or not lamp.names:
-            channels = _channels(lamp)
+            channels = _draft_channels(lamp)
         width = max([slots, *(s for c in channels for s in c.slots)], default=slots)
         modes[f"m{n}"] = Mode(
             name=words or f"personality {n}", breaks=(Break(slots=min(4096, width)),), channels=channels
@@ -545,7 +553,7 @@ def draft(lamp: Lamp) -> Profile:
     )  # fmt: skip
 
 
-def _channels(lamp: Lamp) -> tuple[Channel, ...]:
+def _draft_channels(lamp: Lamp) -> tuple[Channel, ...]:
     fine: dict[int, list[int]] = {}
     for offset, kind, label, _ in lamp.slots:
         if kind == 1:

@@ -14,9 +14,9 @@ from msgspec import Struct
 
 from welvo.rig.document import Rig
 from welvo.runs.along import cable_order, components_of
-from welvo.runs.brightness import on_the_device, product, scaled
+from welvo.runs.brightness import on_the_device, product_of_factors, scale_byte
 from welvo.runs.cable import Cables, Piece, Stream
-from welvo.runs.orders import named, put_out
+from welvo.runs.orders import names_of_orders, put_out
 from welvo.settings.compare import Mark
 
 
@@ -33,12 +33,12 @@ class Proof(Struct, frozen=True):
 
 def octets_before(stream: Stream, piece: Piece) -> int:
     """How many octets of a port's cable come before a segment. Null pixels are as wide as the port's other ones."""
-    k = next((p.k for p in stream.pieces if p.segment.counts), 3)
+    k = next((p.k for p in stream.pieces if p.segment.takes_slots), 3)
     before = (p for p in stream.pieces if p.n < piece.n)
     return sum(p.leds * (k if p.segment.kind == "null" else p.k) for p in before)
 
 
-def octet_of(rig: Rig, stream: Stream, piece: Piece, within: int) -> int:
+def octet_on_cable(rig: Rig, stream: Stream, piece: Piece, within: int) -> int:
     """Where on its port's cable slot `within` (from 1) of a segment leaves, from 0; -1: nowhere."""
     first = octets_before(stream, piece)
     if piece.segment.kind != "pixels" or not piece.leds:
@@ -48,12 +48,12 @@ def octet_of(rig: Rig, stream: Stream, piece: Piece, within: int) -> int:
     if not along.size:
         return -1
     sent = components_of(rig, piece)
-    out = put_out(sent, piece.segment.order, named(rig, stream.device_id)) if len(sent) == piece.k else sent
+    out = put_out(sent, piece.segment.order, names_of_orders(rig, stream.device_id)) if len(sent) == piece.k else sent
     at = out.index(sent[component]) if component < len(sent) else component
     return first + int(along[0]) * piece.k + at
 
 
-def proof(
+def proof_of_pixel(
     cables: Cables,
     attached: tuple[Stream, Piece, int],
     octets: bytes,
@@ -69,7 +69,7 @@ def proof(
     s = piece.segment
     if s.kind == "lamps":
         return None
-    at = octet_of(rig, stream, piece, within)
+    at = octet_on_cable(rig, stream, piece, within)
     if not 0 <= at < len(octets):
         return (
             Proof("", "differs", f"slot {within}", "nothing leaves there", "nothing leaves there") if octets else None
@@ -82,24 +82,24 @@ def proof(
         if sent is None:
             return Proof(words, "unknown", lamp=words)
         return Proof(words, "matches" if has == sent else "differs", f"sends {sent}", f"gives {has}", words)
-    colour = _colour(rig, stream, piece, within, octets)
+    colour = _colour_leaving(rig, stream, piece, within, octets)
     if sent is None:
         return Proof(colour, "unknown", lamp=colour)
-    want = scaled(sent, product(on_the_device(rig, stream, piece)))[1]
+    want = scale_byte(sent, product_of_factors(on_the_device(rig, stream, piece)))[1]
     gamma = rig.devices[stream.device_id].ports[stream.label].gamma
     bent = gamma != 1 or s.gamma != 1
     mark = "matches" if has == want else "unknown" if bent else "differs"
     return Proof(colour, mark, f"sends {want}", f"gives {has}", colour)  # type: ignore[arg-type]
 
 
-def _colour(rig: Rig, stream: Stream, piece: Piece, within: int, octets: bytes) -> str:
+def _colour_leaving(rig: Rig, stream: Stream, piece: Piece, within: int, octets: bytes) -> str:
     """The whole pixel as it leaves: `R 255 G 0 B 12`."""
     sent = components_of(rig, piece)
     first = (within - 1) // piece.k * piece.k + 1
     if len(sent) != piece.k:
-        return f"gives {octets[octet_of(rig, stream, piece, within)]}"
+        return f"gives {octets[octet_on_cable(rig, stream, piece, within)]}"
     found = []
     for n, letter in enumerate(sent):
-        at = octet_of(rig, stream, piece, first + n)
+        at = octet_on_cable(rig, stream, piece, first + n)
         found.append(f"{letter} {octets[at] if 0 <= at < len(octets) else '–'}")
     return " ".join(found)

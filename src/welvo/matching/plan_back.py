@@ -13,10 +13,10 @@ from typing import Any, NamedTuple
 from msgspec.structs import replace
 
 from welvo.matching.planned import segments_of
-from welvo.rig.abilities import gives
+from welvo.rig.abilities import port_gives_what
 from welvo.rig.base import Refused
-from welvo.rig.colours import straight
-from welvo.rig.document import Edit, Rig, put
+from welvo.rig.colours import straight_order
+from welvo.rig.document import Edit, Rig, put_entries
 from welvo.rig.edits import plan_setting, set_device
 from welvo.rig.entered import SettingValue
 from welvo.rig.plan import model_of, split_key, split_owner
@@ -28,7 +28,7 @@ from welvo.runs.edits import change_segment, set_device_way
 _FROM_RUN = "follows from what is attached; change it in Runs"
 
 
-def _fraction(value: SettingValue) -> float:
+def _fraction_of_percent(value: SettingValue) -> float:
     if isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value <= 100:
         raise Refused(f"{value} is no brightness in percent.")
     return value / 100
@@ -42,14 +42,16 @@ def plan_reported(rig: Rig, device_id: str, setting: str, value: SettingValue | 
     scope = "segment" if number else "port" if label else "device"
     has = model and any(s.scope == scope and s.key == key for s in model.settings)
     device = rig.devices[device_id]
-    pixels = bool(label) and label in device.ports and gives(rig, device_id, label) == "pixels"
+    pixels = bool(label) and label in device.ports and port_gives_what(rig, device_id, label) == "pixels"
     if value is None or not has:
         return plan_setting(rig, device_id, setting, value)
     words = f"plan {device.name} {setting} {value}"
     if scope == "segment" and pixels:
-        return _segment(rig, device_id, label, number, key, value, words)
+        return _edit_segment(rig, device_id, label, number, key, value, words)
     if scope == "port" and pixels and key in ("brightness", "gamma", "chip"):
-        new: Any = _fraction(value) if key == "brightness" else float(value) if key == "gamma" else str(value)
+        new: Any = (
+            _fraction_of_percent(value) if key == "brightness" else float(value) if key == "gamma" else str(value)
+        )
         port = replace(device.ports.get(label, Port()), **{key: new})
         return set_device(rig, device_id, words, ports={**device.ports, label: port})
     if scope == "port" and pixels and key == "slot":
@@ -60,22 +62,22 @@ def plan_reported(rig: Rig, device_id: str, setting: str, value: SettingValue | 
     if scope == "port" and pixels and (key == "segments" or (key == "universe" and not device.ports[label].feed)):
         raise Refused(f"{key.capitalize()} of port {label}: it {_FROM_RUN}.")
     if scope == "device" and key in ("mode", "size", "packs", "brightness"):
-        of: Any = _fraction(value) if key == "brightness" else value
+        of: Any = _fraction_of_percent(value) if key == "brightness" else value
         return set_device_way(rig, device_id, words, **{key: of})
     return plan_setting(rig, device_id, setting, value)
 
 
-def _segment(rig: Rig, device_id: str, label: str, number: int, key: str, value: SettingValue, words: str) -> Edit:
+def _edit_segment(rig: Rig, device_id: str, label: str, number: int, key: str, value: SettingValue, words: str) -> Edit:
     stream = Cables(rig).streams.get(PortRef(device_id, label))
     found = next((s for s in segments_of(stream) if s.number == number), None) if stream else None
     if found is None:
         raise Refused(f"Port {label} has no segment {number} in the plan; attach it in Runs, or push the plan.")
     n = found.piece.n
     if key == "order":
-        straight_one = str(value) == straight(str(value))
+        straight_one = str(value) == straight_order(str(value))
         return change_segment(rig, device_id, label, n, words, order="" if straight_one else str(value))
     if key == "brightness":
-        return change_segment(rig, device_id, label, n, words, brightness=_fraction(value))
+        return change_segment(rig, device_id, label, n, words, brightness=_fraction_of_percent(value))
     if key in ("fold", "group", "reverse"):
         return change_segment(rig, device_id, label, n, words, **{key: value})
     raise Refused(f"{key.capitalize()} of segment {number} on port {label} {_FROM_RUN}.")
@@ -105,12 +107,12 @@ def copy_targets(rig: Rig, device_id: str, label: str) -> list[PortCopy]:
                 continue
             has = device.ports.get(port, Port())
             changes = [
-                (key, _said(getattr(has, key)), _said(getattr(source, key)))
+                (key, _say_value(getattr(has, key)), _say_value(getattr(source, key)))
                 for key in COPIED
                 if getattr(has, key) != getattr(source, key)
             ]
             changes += [
-                (key, _said(has.settings.get(key)), _said(source.settings.get(key)))
+                (key, _say_value(has.settings.get(key)), _say_value(source.settings.get(key)))
                 for key in sorted({*has.settings, *source.settings})
                 if has.settings.get(key) != source.settings.get(key)
             ]
@@ -118,7 +120,7 @@ def copy_targets(rig: Rig, device_id: str, label: str) -> list[PortCopy]:
     return found
 
 
-def _said(value: object) -> str:
+def _say_value(value: object) -> str:
     if isinstance(value, bool):
         return "on" if value else "off"
     return "not planned" if value in (None, "") else f"{value:g}" if isinstance(value, float) else str(value)
@@ -139,4 +141,4 @@ def copy_port(rig: Rig, device_id: str, label: str, targets: Sequence[tuple[str,
         changed[other_id] = replace(device, ports={**device.ports, port: new})
     count = len(targets)
     words = f"copy settings of {rig.devices[device_id].name} {label} to {count} port{'s' if count > 1 else ''}"
-    return put(rig, words, devices=changed)
+    return put_entries(rig, words, devices=changed)

@@ -14,18 +14,18 @@ from typing import NamedTuple
 from welvo.buses.plan import bus_ports
 from welvo.observed.values import SILENT_AFTER, Observed
 from welvo.patch.index import Index
-from welvo.rig.abilities import gives
+from welvo.rig.abilities import port_gives_what
 from welvo.rig.buses import NO_BUS
-from welvo.rig.colours import STRAIGHT, straight
+from welvo.rig.colours import STRAIGHT, straight_order
 from welvo.rig.document import Rig
 from welvo.rig.entered import SettingValue
-from welvo.rig.kept import kept, table_of
+from welvo.rig.kept import keep_last_two, table_of
 from welvo.rig.lookup import feeds_of, universe_by_number
-from welvo.rig.plan import model_of, planned, segment_owner, setting_key, universe_size
+from welvo.rig.plan import model_of, planned_settings, segment_owner, setting_key, universe_size
 from welvo.rig.refs import PortRef
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port
 from welvo.runs.cable import Piece, Stream
-from welvo.settings.compare import SettingLine, compare
+from welvo.settings.compare import SettingLine, compare_settings
 
 
 class OnDevice(NamedTuple):
@@ -55,7 +55,7 @@ def segments_of(stream: Stream) -> list[OnDevice]:
     for piece in stream.pieces:
         if piece.segment.kind == "null":
             nulls += piece.segment.count
-        elif piece.segment.counts:
+        elif piece.segment.takes_slots:
             found.append(OnDevice(len(found) + 1, piece, nulls))
             nulls = 0
     return found
@@ -75,7 +75,7 @@ def feed_at(rig: Rig, number: int, like: Feed | None) -> Feed | None:
     return next(iter(alike or mine), None)
 
 
-def _wire(at: _At, number: int) -> SettingValue | None:
+def _wire_at(at: _At, number: int) -> SettingValue | None:
     feed = feed_at(at.seen.rig, number, at.feed)
     if feed:
         return feed.wire
@@ -84,7 +84,7 @@ def _wire(at: _At, number: int) -> SettingValue | None:
     return at.feed.wire + number - at.stream.start[0]  # not made yet: devices count on by themselves
 
 
-def _size(at: _At) -> SettingValue | None:
+def _size_at(at: _At) -> SettingValue | None:
     own = universe_size(at.seen.rig, at.device_id)
     rig = at.seen.rig
     fed = (f for p in rig.devices[at.device_id].ports.values() if (f := rig.feeds.get(p.feed)))
@@ -92,7 +92,7 @@ def _size(at: _At) -> SettingValue | None:
     return own or (first.size if first else None)
 
 
-def _chip(at: _At) -> SettingValue | None:
+def _chip_at(at: _At) -> SettingValue | None:
     if at.port.chip:
         return at.port.chip
     rig = at.seen.rig
@@ -104,33 +104,33 @@ def _chip(at: _At) -> SettingValue | None:
     return None
 
 
-def _order(at: _At, s: OnDevice) -> SettingValue:
+def _order_at(at: _At, s: OnDevice) -> SettingValue:
     element = at.seen.rig.elements.get(s.piece.key)
     own = element.order if element and element.kind != "block" else STRAIGHT[: max(1, s.piece.k)]
-    return s.piece.segment.order or straight(own)
+    return s.piece.segment.order or straight_order(own)
 
 
 OF_DEVICE: dict[str, Callable[[_At], SettingValue | None]] = {
     "mode": lambda at: at.seen.rig.devices[at.device_id].mode or None,
-    "size": _size,
+    "size": _size_at,
     "packs": lambda at: at.seen.rig.devices[at.device_id].packs,
     "brightness": lambda at: as_percent(at.seen.rig.devices[at.device_id].brightness),
 }
 OF_PORT: dict[str, Callable[[_At], SettingValue | None]] = {
     "protocol": lambda at: at.feed.protocol if at.feed else None,
-    "universe": lambda at: _wire(at, at.stream.start[0]) if at.stream and at.stream.start else None,
+    "universe": lambda at: _wire_at(at, at.stream.start[0]) if at.stream and at.stream.start else None,
     "slot": lambda at: at.stream.start[1] if at.stream and at.stream.start else None,
     "segments": lambda at: len(segments_of(at.stream)) if at.stream else None,
-    "chip": _chip,
+    "chip": _chip_at,
     "brightness": lambda at: as_percent(at.port.brightness) if at.stream else None,
     "gamma": lambda at: at.port.gamma if at.stream else None,
 }
 OF_SEGMENT: dict[str, Callable[[_At, OnDevice], SettingValue | None]] = {
-    "universe": lambda at, s: _wire(at, s.piece.parts[0].universe) if s.piece.parts else None,
+    "universe": lambda at, s: _wire_at(at, s.piece.parts[0].universe) if s.piece.parts else None,
     "slot": lambda at, s: s.piece.parts[0].first if s.piece.parts else None,
     "pixels": lambda at, s: s.piece.leds or s.piece.pixels,
     "nulls": lambda at, s: s.nulls,
-    "order": _order,
+    "order": _order_at,
     "group": lambda at, s: s.piece.segment.group,
     "fold": lambda at, s: s.piece.segment.fold,
     "reverse": lambda at, s: s.piece.segment.reverse,
@@ -148,14 +148,14 @@ OF_BUS: dict[str, Callable[[Port], SettingValue | None]] = {
 """Settings of a port with a lamp bus, as the bus is planned."""
 
 
-@kept
-def _plans(rig: Rig) -> dict[str, dict[str, SettingValue]]:
+@keep_last_two
+def _plans_of_rig(rig: Rig) -> dict[str, dict[str, SettingValue]]:
     return {}
 
 
 def full_plan(index: Index, device_id: str) -> dict[str, SettingValue]:
     """All planned settings of a device by full key; what the plan does not care about is absent."""
-    known = _plans(index.rig)
+    known = _plans_of_rig(index.rig)
     if device_id not in known:
         known[device_id] = _work_out(index, device_id)
     return known[device_id]
@@ -163,7 +163,7 @@ def full_plan(index: Index, device_id: str) -> dict[str, SettingValue]:
 
 def _work_out(index: Index, device_id: str) -> dict[str, SettingValue]:
     rig = index.rig
-    plan = planned(rig, device_id)
+    plan = planned_settings(rig, device_id)
     model = model_of(rig, device_id)
     device = rig.devices[device_id]
     if model is None:
@@ -184,8 +184,8 @@ def _work_out(index: Index, device_id: str) -> dict[str, SettingValue]:
             if ("port", key) in has and port.feed:
                 take(setting_key(label, key), of_bus(port))
     for label, port in device.ports.items():
-        stream = index.cables.streams.get(PortRef(device_id, label))
-        if gives(rig, device_id, label) != "pixels" or stream is None:
+        stream = index.cables_and_sums.streams.get(PortRef(device_id, label))
+        if port_gives_what(rig, device_id, label) != "pixels" or stream is None:
             continue
         first = next((rig.feeds[p.feed] for p in device.ports.values() if p.feed in rig.feeds), None)
         feed = rig.feeds.get(port.feed) or (feed_at(rig, stream.start[0], first) if stream.start else None)
@@ -212,7 +212,7 @@ class _Facts(NamedTuple):
     live: bool
 
 
-def compared(index: Index, observed: Observed, device_id: str, now: float) -> list[SettingLine]:
+def compare_device(index: Index, observed: Observed, device_id: str, now: float) -> list[SettingLine]:
     """Every setting of a device, plan beside reported. Stations, path and rules ask this in turn, three times a second,
     and mostly nothing is another: so the last answer about each device is kept. Do not change it."""
     rig = index.rig
@@ -220,7 +220,7 @@ def compared(index: Index, observed: Observed, device_id: str, now: float) -> li
     heard, told = observed.heard.get(device.ip), observed.said.get(device.ip)
     plan = full_plan(index, device_id)
     if observed.written.get(device_id):
-        return compare(rig, observed, device_id, now, plan)  # what was pushed is claimed until a later answer
+        return compare_settings(rig, observed, device_id, now, plan)  # what was pushed is claimed until a later answer
     at = max(heard.at if heard else 0.0, told.at if told else 0.0)
     facts = _Facts(
         device,
@@ -235,6 +235,6 @@ def compared(index: Index, observed: Observed, device_id: str, now: float) -> li
     known = answers.get(device_id)
     if known and known[0] == facts:
         return known[1]
-    lines = compare(rig, observed, device_id, now, plan)
+    lines = compare_settings(rig, observed, device_id, now, plan)
     answers[device_id] = (facts, lines)
     return lines

@@ -235,7 +235,7 @@ class Observed(msgspec.Struct, frozen=True):
     library: dict[str, str] = {}
     """Newest revision of each library profile of this computer, by its source (`library:KEY`)."""
 
-    def note(self, event: Event) -> Observed:
+    def note_event(self, event: Event) -> Observed:
         return msgspec.structs.replace(self, log=(*self.log[-499:], event))
 
 

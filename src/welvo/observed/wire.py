@@ -26,7 +26,7 @@ class Merged(Struct, frozen=True):
     owners: tuple[int, ...]
 
 
-def merged(sources: Sequence[tuple[SourceSeen, bytes]], takes: Takes = "highest") -> Merged:
+def merge_sources(sources: Sequence[tuple[SourceSeen, bytes]], takes: Takes = "highest") -> Merged:
     """What a receiver gets out of sources and their levels. Where levels are equal, the earlier one owns the slot."""
     live = [n for n, (s, _) in enumerate(sources) if not s.preview]
     if not live:
@@ -46,7 +46,7 @@ def merged(sources: Sequence[tuple[SourceSeen, bytes]], takes: Takes = "highest"
     return Merged(bytes(highest), tuple(owners))
 
 
-def rivals(sources: Sequence[SourceSeen]) -> tuple[SourceSeen, ...]:
+def rival_sources(sources: Sequence[SourceSeen]) -> tuple[SourceSeen, ...]:
     """Sources that share the highest priority of one universe; empty when a single one leads."""
     live = [s for s in sources if not s.preview]
     top = max((s.priority for s in live), default=0)
@@ -54,24 +54,24 @@ def rivals(sources: Sequence[SourceSeen]) -> tuple[SourceSeen, ...]:
     return leading if len(leading) > 1 else ()
 
 
-def called(s: SourceSeen) -> str:
+def name_of_source(s: SourceSeen) -> str:
     """What a source is called where somebody has to find it."""
     return f"{s.name} at {s.ip}" if s.name else s.ip
 
 
-def judged(sources: Sequence[SourceSeen]) -> list[tuple[str, str]]:
+def judge_sources(sources: Sequence[SourceSeen]) -> list[tuple[str, str]]:
     """What is to be said of the sources of one universe: (severity, sentence), the worst first."""
     found: list[tuple[str, str]] = []
-    leading = rivals(sources)
+    leading = rival_sources(sources)
     if leading:
         others = [s for s in leading if not s.own]
-        close = " or ".join(called(s) for s in (others if len(others) < len(leading) else leading))
+        close = " or ".join(name_of_source(s) for s in (others if len(others) < len(leading) else leading))
         wire = say_wire(leading[0].protocol, leading[0].wire)
         rank = f" at priority {leading[0].priority}" if PROTOCOLS[leading[0].protocol].has_priority else ""
-        names = " and ".join("the Bench" if s.own else called(s) for s in leading)
+        names = " and ".join("the Bench" if s.own else name_of_source(s) for s in leading)
         found.append(("error", f"{names} both send {wire}{rank}: receivers merge them, or jump. Close {close}."))
     for s in sources:
-        who = "The Bench" if s.own else called(s)
+        who = "The Bench" if s.own else name_of_source(s)
         limit = PROTOCOLS[s.protocol].lost_after
         if s.preview:
             found.append(("note", f"{who} sends for preview only: no receiver shows it."))

@@ -9,14 +9,14 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.patch.index import Index
-from welvo.patch.laying import Laid, Laying, how_many, lay
+from welvo.patch.laying import Laid, Laying, how_many, lay_out_items
 from welvo.patch.steps import apply_steps, footprint_of, is_locked
 from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_SACN, SLOTS
-from welvo.rig.document import Change, Edit, Rig, put
+from welvo.rig.document import Change, Edit, Rig, put_entries
 from welvo.rig.edits import add_universe
-from welvo.rig.lookup import call, universe_by_number, universes_in_order
-from welvo.rig.notation import plural, read_place, read_series, say_place
+from welvo.rig.lookup import name_of_item, universe_by_number, universes_in_order
+from welvo.rig.notation import read_place, read_series, say_count, say_place
 from welvo.rig.patched import Element, Fixture
 from welvo.rig.wiring import Universe
 
@@ -46,22 +46,22 @@ def patch_series(index: Index, keys: list[tuple[str, int]], text: str) -> Edit:
     rig = index.rig
     locked = next((k for k, b in keys if is_locked(rig, k, b)), "")
     if locked:
-        raise Refused(f"{call(rig, locked)} is locked. Unlock it first, or leave it out.")
+        raise Refused(f"{name_of_item(rig, locked)} is locked. Unlock it first, or leave it out.")
     laying = read_laying(index, keys, text)
     if len(keys) == 1 and keys[0][0] in rig.fixtures and laying.start:
         _fits_alone(index, keys[0], laying.start)
     if laying.start and keys[0][0] in rig.elements:
-        check_whole(rig, rig.elements[keys[0][0]], *laying.start)
-    laid = lay(index, keys, laying, keep_runs=False)
+        check_room_for_pixel(rig, rig.elements[keys[0][0]], *laying.start)
+    laid = lay_out_items(index, keys, laying, keep_runs=False)
     note = ""
     if laid.left and laid.steps and laying.start is None:  # `free` takes what is free, and names what is left
-        names = [call(rig, k) for k, _ in laid.left]
+        names = [name_of_item(rig, k) for k, _ in laid.left]
         said = ", ".join(names[:6]) + (f" and {len(names) - 6} more" if len(names) > 6 else "")
         note = f"{len(laid.steps)} of {len(keys)} found a place. Left: {said}. Add a universe for them."
     else:
         _all_placed(index, keys, laid, laying)
     first = laid.steps[0]
-    who = call(rig, keys[0][0]) if len(keys) == 1 else plural(len(laid.steps), "fixture")
+    who = name_of_item(rig, keys[0][0]) if len(keys) == 1 else say_count(len(laid.steps), "fixture")
     where = say_place(rig.universes[first.universe].number, first.address)
     new, change = apply_steps(rig, list(laid.steps), f"move {who} to {where}")
     return new, replace(change, note=note)
@@ -81,25 +81,25 @@ def fit_from(index: Index, width: int, start: str) -> int:
 def _fits_alone(index: Index, key: tuple[str, int], start: tuple[str, int]) -> None:
     """One fixture at a typed address: refused with the highest start where it would pass the end."""
     rig, (uid, address) = index.rig, start
-    width, limit = footprint_of(rig, *key), index.limit(uid)
+    width, limit = footprint_of(rig, *key), index.limit_of_universe(uid)
     last = address + width - 1
     if last > limit.slots:
         why = f" ({limit.why})" if limit.why else ""
         raise Refused(
-            f"{call(rig, key[0])} takes {width} slots; from {say_place(rig.universes[uid].number, address)} it "
+            f"{name_of_item(rig, key[0])} takes {width} slots; from {say_place(rig.universes[uid].number, address)} it "
             "would end "
             f"at {last}, past {limit.slots}{why}. The highest start is {limit.slots - width + 1}."
         )
 
 
-def check_whole(rig: Rig, element: Element, uid: str, address: int) -> None:
+def check_room_for_pixel(rig: Rig, element: Element, uid: str, address: int) -> None:
     """Refused: a start at the end of a universe where no whole pixel fits any more."""
     universe = rig.universes[uid]
-    if element.whole and address + element.unit - 1 > universe.size >= element.unit:
+    if element.whole and address + element.slots_per_pixel - 1 > universe.size >= element.slots_per_pixel:
         raise Refused(
-            f"A pixel of {element.name} takes {element.unit} slots and is kept whole; from "
+            f"A pixel of {element.name} takes {element.slots_per_pixel} slots and is kept whole; from "
             f"{say_place(universe.number, address)} none fits into universe {universe.number}. The highest start is "
-            f"{say_place(universe.number, universe.size - element.unit + 1)}."
+            f"{say_place(universe.number, universe.size - element.slots_per_pixel + 1)}."
         )
 
 
@@ -109,10 +109,12 @@ def _all_placed(index: Index, keys: list[tuple[str, int]], laid: Laid, laying: L
     rig = index.rig
     lost = laid.left[0]
     if laying.start is None:
-        raise Refused(f"No place is free for {call(rig, lost[0])} ({footprint_of(rig, *lost)} slots). Add a universe.")
+        raise Refused(
+            f"No place is free for {name_of_item(rig, lost[0])} ({footprint_of(rig, *lost)} slots). Add a universe."
+        )
     highest = max(u.number for u in rig.universes.values())
     raise Refused(
-        f"{call(rig, lost[0])} does not fit any more: {len(laid.steps)} of {len(keys)} fit. "
+        f"{name_of_item(rig, lost[0])} does not fit any more: {len(laid.steps)} of {len(keys)} fit. "
         f"Add universe {highest + 1}, or start lower."
     )
 
@@ -178,14 +180,14 @@ def add_fixtures(index: Index, wish: Wish, first_number: int | None = None, name
         )
         made[fid] = Fixture(number=number + n, name=text or profile.name, profile=wish.profile, mode=wish.mode)
     label = f"add {wish.count} {profile.name}"
-    base, change = put(rig, label, fixtures=made)
+    base, change = put_entries(rig, label, fixtures=made)
     if not wish.start:
         return base, replace(change, made=tuple(made))
     base, fresh = _named_universe(base, wish)
     patched = base
     for break_no in range(len(profile.modes[wish.mode].breaks)):
         keys = [(fid, break_no) for fid in made]
-        patched, more = _placed(patched, keys, wish.start if break_no == 0 else "free", label)
+        patched, more = _place_new_fixtures(patched, keys, wish.start if break_no == 0 else "free", label)
         fresh += more
     universes = {"universes": frozenset(fresh)} if fresh else {}
     return patched, Change(label, {"fixtures": frozenset(made), **universes}, tuple(made))
@@ -202,7 +204,7 @@ def _named_universe(rig: Rig, wish: Wish) -> tuple[Rig, list[str]]:
     return rig, list(change.made)
 
 
-def _placed(rig: Rig, keys: list[tuple[str, int]], start: str, label: str) -> tuple[Rig, list[str]]:
+def _place_new_fixtures(rig: Rig, keys: list[tuple[str, int]], start: str, label: str) -> tuple[Rig, list[str]]:
     """Breaks of new fixtures laid out, with as many universes made as that needs; gives those.
 
     A further break goes to the next free places from the universe of the first one on.
@@ -211,16 +213,16 @@ def _placed(rig: Rig, keys: list[tuple[str, int]], start: str, label: str) -> tu
     while True:
         index = Index(rig)
         laying = read_laying(index, keys, start)
-        first = next((s.universe for k, _ in keys for s in index.spans(k)), "")
+        first = next((s.universe for k, _ in keys for s in index.spans_of(k)), "")
         if laying.start is None and first:
             order = universes_in_order(rig)
             laying = replace(laying, into=tuple(order[order.index(first) :]))
-        laid = lay(index, keys, laying, keep_runs=False)
+        laid = lay_out_items(index, keys, laying, keep_runs=False)
         if not laid.left:
             return apply_steps(rig, list(laid.steps), label)[0], fresh
         highest = max(u.number for u in rig.universes.values())
         width = max(footprint_of(rig, *k) for k in laid.left)
-        each = _each(width, laying)
+        each = _count_per_universe(width, laying)
         need = -(-len(laid.left) // each) if each else 0
         if not need or len(fresh) + need > MOST_UNIVERSES or highest + need > HIGHEST_SACN:
             _all_placed(index, keys, laid, laying)
@@ -229,7 +231,7 @@ def _placed(rig: Rig, keys: list[tuple[str, int]], start: str, label: str) -> tu
             fresh += change.made
 
 
-def _each(width: int, laying: Laying) -> int:
+def _count_per_universe(width: int, laying: Laying) -> int:
     """How many of a width an empty universe of 512 slots takes, laid like this."""
     if not 0 < width <= SLOTS:
         return 0

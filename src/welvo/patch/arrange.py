@@ -8,48 +8,48 @@ from collections.abc import Collection, Iterable
 from msgspec.structs import replace
 
 from welvo.patch.index import Index
-from welvo.patch.laying import Laying, lay
+from welvo.patch.laying import Laying, lay_out_items
 from welvo.patch.steps import Step, apply_steps, footprint_of, is_locked, place_of
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Edit, Rig, fresh_ids, put
+from welvo.rig.document import Change, Edit, Rig, fresh_ids, put_entries
 from welvo.rig.edits import with_place
-from welvo.rig.lookup import call, mode_of, universe_by_number, universes_in_order
-from welvo.rig.notation import Shift, plural, say_place
+from welvo.rig.lookup import mode_of, name_of_item, universe_by_number, universes_in_order
+from welvo.rig.notation import Shift, say_count, say_place
 from welvo.rig.patched import Element, Fixture, Place
 from welvo.rig.protocol import PROTOCOLS
 
 
-def shifted(index: Index, keys: list[tuple[str, int]], shift: Shift) -> list[Step]:
+def shift_breaks(index: Index, keys: list[tuple[str, int]], shift: Shift) -> list[Step]:
     """Every break moved by slots and whole universes. What would leave its universe is refused by name."""
     rig = index.rig
     steps = []
     for key, break_no in keys:
         if is_locked(rig, key, break_no):
-            raise Refused(f"{call(rig, key)} is locked. Unlock it first, or leave it out.")
-        span = index.place(key, break_no)
+            raise Refused(f"{name_of_item(rig, key)} is locked. Unlock it first, or leave it out.")
+        span = index.span_of_break(key, break_no)
         if span is None:
-            raise Refused(f"{call(rig, key)} has no address that could be moved on.")
+            raise Refused(f"{name_of_item(rig, key)} has no address that could be moved on.")
         number = rig.universes[span.universe].number + shift.universes
         uid = universe_by_number(rig, number)
         if not uid:
-            raise Refused(f"{call(rig, key)} would go to universe {number}, which is not there.")
+            raise Refused(f"{name_of_item(rig, key)} would go to universe {number}, which is not there.")
         address = span.first + shift.by
         last = address + footprint_of(rig, key, break_no) - 1
         size = rig.universes[uid].size
         if address < 1 or (key in rig.fixtures and last > size) or address > size:
             where = say_place(number, address) if address > 0 else f"before {say_place(number, 1)}"
-            raise Refused(f"{call(rig, key)} would go to {where} and no longer fit its universe of {size}.")
+            raise Refused(f"{name_of_item(rig, key)} would go to {where} and no longer fit its universe of {size}.")
         steps.append(Step(key, break_no, uid, address))
     return steps
 
 
-def copies(index: Index, keys: list[str], times: int, patched: bool = True) -> tuple[Edit, list[str]]:
+def make_copies(index: Index, keys: list[str], times: int, patched: bool = True) -> tuple[Edit, list[str]]:
     """So many copies of each item, on the next free places; and the names of those that found none."""
     rig = index.rig
     new, change = copy_items(rig, keys, times=times)
     if not patched:
         return (new, change), []
-    lead = next((s.universe for k in keys for s in index.spans(k)), "")
+    lead = next((s.universe for k in keys for s in index.spans_of(k)), "")
     order = universes_in_order(rig)
     into = tuple(order[order.index(lead) :]) if lead in order else tuple(order)
     breaks: list[tuple[str, int]] = []
@@ -58,9 +58,9 @@ def copies(index: Index, keys: list[str], times: int, patched: bool = True) -> t
         mode = mode_of(new, fixture) if fixture else None
         breaks += [(key, b) for b, part in enumerate(mode.breaks) if part.slots] if mode else [(key, 0)]
     if not into:
-        return (new, change), [call(new, k) for k in change.made]
-    laid = lay(Index(new), breaks, Laying(into=into))
-    left = list(dict.fromkeys(call(new, k) for k, _ in laid.left))
+        return (new, change), [name_of_item(new, k) for k in change.made]
+    laid = lay_out_items(Index(new), breaks, Laying(into=into))
+    left = list(dict.fromkeys(name_of_item(new, k) for k, _ in laid.left))
     if not laid.steps:
         return (new, change), left
     placed, _ = apply_steps(new, list(laid.steps), change.label)
@@ -88,7 +88,7 @@ class FreeNumbers:
     def __contains__(self, number: int) -> bool:
         return number in self._next
 
-    def take(self, number: int) -> None:
+    def take_number(self, number: int) -> None:
         self._next.setdefault(number, number + 1)
 
     def at_or_above(self, number: int) -> int:
@@ -101,7 +101,7 @@ class FreeNumbers:
         return found
 
 
-def next_name(name: str, taken: Collection[str]) -> str:
+def next_copy_name(name: str, taken: Collection[str]) -> str:
     """The name of a copy: counted on from the number it ends with, past those that are taken; `Kelp 4` → `Kelp 5`."""
     m = re.fullmatch(r"(.*?)(\d+)", name)
     stem, digits = (m[1], m[2]) if m else (f"{name} ", "1")
@@ -125,7 +125,7 @@ def copy_items(rig: Rig, keys: list[str], steps: list[Step] | None = None, times
     ids = fresh_ids("f", rig.fixtures)
     for key, number in zip(originals, numbers_from(rig, highest + 1, len(originals))):
         old = rig.fixtures[key]
-        name = next_name(old.name, used) if re.search(r"\d$", old.name) else old.name
+        name = next_copy_name(old.name, used) if re.search(r"\d$", old.name) else old.name
         used.add(name)
         made = replace(old, number=number, name=name, at=())
         for (k, break_no), place in where.items():
@@ -136,36 +136,38 @@ def copy_items(rig: Rig, keys: list[str], steps: list[Step] | None = None, times
     ids = fresh_ids("e", rig.elements)
     for key in (k for k in keys * times if k in rig.elements):
         e = rig.elements[key]
-        name = next_name(e.name, names)
+        name = next_copy_name(e.name, names)
         names.add(name)
         elements[next(ids)] = replace(e, name=name, at=where.get((key, 0), Place()))
-    what = call(rig, keys[0]) if len(keys) == 1 else plural(len(keys), "item")
-    return put(rig, f"copy {what}", fixtures=fixtures, elements=elements, made=(*fixtures, *elements))
+    what = name_of_item(rig, keys[0]) if len(keys) == 1 else say_count(len(keys), "item")
+    return put_entries(rig, f"copy {what}", fixtures=fixtures, elements=elements, made=(*fixtures, *elements))
 
 
-def swap(index: Index, a: tuple[str, int], b: tuple[str, int]) -> list[Step]:
+def swap_places(index: Index, a: tuple[str, int], b: tuple[str, int]) -> list[Step]:
     """Two breaks change places: each starts where the other started. Locked or anchored ones are refused."""
     rig = index.rig
     starts = []
     for key, break_no in (a, b):
         if is_locked(rig, key, break_no):
-            raise Refused(f"{call(rig, key)} is locked. Unlock it first.")
-        span = index.place(key, break_no)
-        if span is None or place_of(rig, key, break_no).origin != "typed":
-            raise Refused(f"{call(rig, key)} has no typed address to give away.")
+            raise Refused(f"{name_of_item(rig, key)} is locked. Unlock it first.")
+        span = index.span_of_break(key, break_no)
+        if span is None or place_of(rig, key, break_no).origin_of_place != "typed":
+            raise Refused(f"{name_of_item(rig, key)} has no typed address to give away.")
         starts.append((span.universe, span.first))
     for (key, break_no), (uid, address) in ((a, starts[1]), (b, starts[0])):
         if key in rig.fixtures and address + footprint_of(rig, key, break_no) - 1 > rig.universes[uid].size:
-            raise Refused(f"{call(rig, key)} would end past universe {rig.universes[uid].number} there.")
+            raise Refused(f"{name_of_item(rig, key)} would end past universe {rig.universes[uid].number} there.")
     return [Step(*a, *starts[1]), Step(*b, *starts[0])]
 
 
 def swap_items(index: Index, a: tuple[str, int], b: tuple[str, int]) -> Edit:
     rig = index.rig
-    return apply_steps(rig, swap(index, a, b), f"swap {call(rig, a[0])} and {call(rig, b[0])}")
+    return apply_steps(rig, swap_places(index, a, b), f"swap {name_of_item(rig, a[0])} and {name_of_item(rig, b[0])}")
 
 
-def renumbered(rig: Rig, uids: list[str], first: int, wires: bool) -> tuple[Rig, Change, list[tuple[str, str, str]]]:
+def renumber_universes(
+    rig: Rig, uids: list[str], first: int, wires: bool
+) -> tuple[Rig, Change, list[tuple[str, str, str]]]:
     """A block of universes counted anew from `first`, in order of their present numbers, and what that changes.
 
     With `wires` each feed that went by its universe's number goes by the new one; ports follow their feeds. A number
@@ -186,7 +188,7 @@ def renumbered(rig: Rig, uids: list[str], first: int, wires: bool) -> tuple[Rig,
         from welvo.rig.protocol import say_wire
 
         for fid, feed in rig.feeds.items():
-            if feed.universe in new and PROTOCOLS[feed.protocol].numbered:
+            if feed.universe in new and PROTOCOLS[feed.protocol].has_universe_numbers:
                 delta = new[feed.universe] - rig.universes[feed.universe].number
                 if feed.wire + delta < 0:
                     raise Refused(f"{say_wire(feed.protocol, feed.wire)} cannot go {-delta} lower.")
@@ -200,5 +202,7 @@ def renumbered(rig: Rig, uids: list[str], first: int, wires: bool) -> tuple[Rig,
                     )
                 )
     universes = {u: replace(rig.universes[u], number=n) for u, n in new.items()}
-    made, change = put(rig, f"renumber {plural(len(block), 'universe')} from {first}", universes=universes, feeds=feeds)
+    made, change = put_entries(
+        rig, f"renumber {say_count(len(block), 'universe')} from {first}", universes=universes, feeds=feeds
+    )
     return made, change, [s for s in said if s[1] != s[2]]

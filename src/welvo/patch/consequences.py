@@ -7,10 +7,10 @@ from msgspec.structs import replace
 
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Edit, Rig, joined, put
-from welvo.rig.edits import take_out, unpacked
-from welvo.rig.lookup import call, mode_of
-from welvo.rig.notation import plural, say_place
+from welvo.rig.document import Change, Edit, Rig, join_changes, put_entries
+from welvo.rig.edits import take_out, unpack_profile
+from welvo.rig.lookup import mode_of, name_of_item
+from welvo.rig.notation import say_count, say_place
 from welvo.rig.patched import Fixture, Place
 from welvo.rig.profile import Mode, Profile
 
@@ -26,16 +26,16 @@ class Consequence(Struct, frozen=True):
     meets: tuple[str, ...] = ()
 
 
-def consequences(index: Index, after: Rig) -> list[Consequence]:
+def list_consequences(index: Index, after: Rig) -> list[Consequence]:
     """Everything whose slots are others in `after` than in the index's rig, in order of numbers; new clashes by
     name."""
     then = Index(after)
     found = []
     for key in (*index.rig.fixtures, *index.rig.elements):
         if key not in after.fixtures and key not in after.elements:
-            found.append(Consequence(key, call(index.rig, key), _say(index, key), "removed"))
+            found.append(Consequence(key, name_of_item(index.rig, key), _say_item(index, key), "removed"))
             continue
-        old, new = index.spans(key), then.spans(key)
+        old, new = index.spans_of(key), then.spans_of(key)
         if [(s.universe, s.first, s.last, s.break_no) for s in old] == [
             (s.universe, s.first, s.last, s.break_no) for s in new
         ]:
@@ -43,31 +43,39 @@ def consequences(index: Index, after: Rig) -> list[Consequence]:
         found.append(
             Consequence(
                 key,
-                call(after, key),
-                _say(index, key),
-                _say(then, key),
-                tuple(sorted(_meets(then, key) - _meets(index, key))),
+                name_of_item(after, key),
+                _say_item(index, key),
+                _say_item(then, key),
+                tuple(sorted(_items_met(then, key) - _items_met(index, key))),
             )
         )
     touched = {c.key for c in found}
     for key in (*after.fixtures, *after.elements):
-        fresh = _meets(then, key) - _meets(index, key) if key not in touched and key in index.rig.fixtures else set()
+        fresh = (
+            _items_met(then, key) - _items_met(index, key)
+            if key not in touched and key in index.rig.fixtures
+            else set()
+        )
         if fresh:
-            found.append(Consequence(key, call(after, key), _say(index, key), _say(then, key), tuple(sorted(fresh))))
+            found.append(
+                Consequence(
+                    key, name_of_item(after, key), _say_item(index, key), _say_item(then, key), tuple(sorted(fresh))
+                )
+            )
     return sorted(found, key=lambda c: (not c.who.isdigit(), int(c.who) if c.who.isdigit() else 0, c.who))
 
 
-def _say(index: Index, key: str) -> str:
+def _say_item(index: Index, key: str) -> str:
     rig = index.rig
-    parts = [f"{say_place(rig.universes[s.universe].number, s.first)}–{s.last:03d}" for s in index.spans(key)]
+    parts = [f"{say_place(rig.universes[s.universe].number, s.first)}–{s.last:03d}" for s in index.spans_of(key)]
     return ", ".join(parts) or "not patched"
 
 
-def _meets(index: Index, key: str) -> set[str]:
+def _items_met(index: Index, key: str) -> set[str]:
     return {
-        index.call(c.b.key if c.a.key == key else c.a.key)
-        for s in index.spans(key)
-        for c in index.clashes(s.universe)
+        index.word_for_taker(c.b.key if c.a.key == key else c.a.key)
+        for s in index.spans_of(key)
+        for c in index.clashes_in_universe(s.universe)
         if key in (c.a.key, c.b.key)
     }
 
@@ -77,7 +85,7 @@ def say_all(found: list[Consequence]) -> str:
     if not found:
         return "No address changes."
     clashes = [c for c in found if c.meets]
-    words = f"{plural(len(found), 'fixture')} would take other slots"
+    words = f"{say_count(len(found), 'fixture')} would take other slots"
     return (
         words
         + (
@@ -96,7 +104,7 @@ def say_all(found: list[Consequence]) -> str:
 def with_mode(rig: Rig, pid: str, mid: str, mode: Mode, label: str) -> Edit:
     """Put a mode into a profile: a new one, or another in place of the old."""
     profile = rig.profiles[pid]
-    return put(rig, label, profiles={pid: replace(profile, modes={**profile.modes, mid: mode})})
+    return put_entries(rig, label, profiles={pid: replace(profile, modes={**profile.modes, mid: mode})})
 
 
 def remove_mode(rig: Rig, pid: str, mid: str, into: str = "") -> Edit:
@@ -107,12 +115,12 @@ def remove_mode(rig: Rig, pid: str, mid: str, into: str = "") -> Edit:
     users = [f for f in rig.fixtures if rig.fixtures[f].profile == pid and rig.fixtures[f].mode == mid]
     if users and (into == mid or into not in profile.modes):
         raise Refused(
-            f"{plural(len(users), 'fixture')} stand in mode “{profile.modes[mid].name}”. Say which mode they go "
+            f"{say_count(len(users), 'fixture')} stand in mode “{profile.modes[mid].name}”. Say which mode they go "
             "over to."
         )
     modes = {k: m for k, m in profile.modes.items() if k != mid}
     fixtures = {f: in_mode(rig, f, pid, into) for f in users}
-    return put(
+    return put_entries(
         rig, f"remove mode {profile.modes[mid].name}", profiles={pid: replace(profile, modes=modes)}, fixtures=fixtures
     )
 
@@ -120,7 +128,7 @@ def remove_mode(rig: Rig, pid: str, mid: str, into: str = "") -> Edit:
 def order_modes(rig: Rig, pid: str, order: list[str]) -> Edit:
     profile = rig.profiles[pid]
     modes = {k: profile.modes[k] for k in (*order, *profile.modes) if k in profile.modes}
-    return put(rig, f"order the modes of {profile.name}", profiles={pid: replace(profile, modes=modes)})
+    return put_entries(rig, f"order the modes of {profile.name}", profiles={pid: replace(profile, modes=modes)})
 
 
 def in_mode(rig: Rig, fixture: str, pid: str, mid: str) -> Fixture:
@@ -129,19 +137,20 @@ def in_mode(rig: Rig, fixture: str, pid: str, mid: str) -> Fixture:
     old, new = mode_of(rig, f), rig.profiles[pid].modes[mid]
     names = {b.name: n for n, b in enumerate(old.breaks) if b.name} if old else {}
     places = tuple(
-        f.place(names.get(b.name, n)) if b.name in names or not names else f.place(n) for n, b in enumerate(new.breaks)
+        f.place_of_break(names.get(b.name, n)) if b.name in names or not names else f.place_of_break(n)
+        for n, b in enumerate(new.breaks)
     )
     return replace(f, profile=pid, mode=mid, at=places if any(p != Place() for p in places) else ())
 
 
 def change_mode(rig: Rig, fixtures: list[str], pid: str, mid: str) -> Edit:
     """Put fixtures into another mode (of any profile)."""
-    who = call(rig, fixtures[0]) if len(fixtures) == 1 else plural(len(fixtures), "fixture")
+    who = name_of_item(rig, fixtures[0]) if len(fixtures) == 1 else say_count(len(fixtures), "fixture")
     label = f"put {who} into {rig.profiles[pid].modes[mid].name}"
-    return put(rig, label, fixtures={f: in_mode(rig, f, pid, mid) for f in fixtures})
+    return put_entries(rig, label, fixtures={f: in_mode(rig, f, pid, mid) for f in fixtures})
 
 
-def revise(rig: Rig, pid: str, new: Profile, move: bool) -> Edit:
+def revise_profile(rig: Rig, pid: str, new: Profile, move: bool) -> Edit:
     """Bring a newer revision in beside the one in use; `move` brings all fixtures over to it in the same act.
 
     Modes are matched by name, then by turn. The older one stays in the rig while anything uses it.
@@ -150,7 +159,7 @@ def revise(rig: Rig, pid: str, new: Profile, move: bool) -> Edit:
 
     old = rig.profiles[pid]
     nid = fresh_id(rig.profiles, "p")
-    new, pictures = unpacked(rig, new)
+    new, pictures = unpack_profile(rig, new)
     fresh = replace(
         new,
         tint=old.tint,
@@ -158,16 +167,16 @@ def revise(rig: Rig, pid: str, new: Profile, move: bool) -> Edit:
         revises="" if move else pid,
     )
     label = f"revise {old.name}"
-    made, change = put(rig, label, profiles={nid: fresh}, pictures=pictures)
+    made, change = put_entries(rig, label, profiles={nid: fresh}, pictures=pictures)
     if move:
         fixtures = {
             f: in_mode(made, f, nid, matching_mode(old, v.mode, new))
             for f, v in rig.fixtures.items()
             if v.profile == pid
         }
-        made, moved = put(made, label, fixtures=fixtures)
+        made, moved = put_entries(made, label, fixtures=fixtures)
         made, gone = take_out(made, label, "profiles", [pid])
-        change = joined(label, change, moved, gone)
+        change = join_changes(label, change, moved, gone)
     return made, Change(label, change.touched, (nid,))
 
 

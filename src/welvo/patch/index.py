@@ -5,10 +5,10 @@ meets. Therefore spans stand twice. As tuples by item and by universe, for those
 columns of numbers, so that the question “which universes have an overlap at all?” is one sort and one running maximum
 over all spans instead of a look at each pair. Only the universes that it flags are searched for pairs.
 
-`_build` enters the usual fixture (one break, typed address) without calling a function for it: at a start that is most
-of the work. `follow` takes an edit over by the items that `Change` names, and gives which universes and items it really
-moved: an anchored fixture moves with the one it stands behind, and one on a cable with what was inserted before it. A
-row that is freed is used again, so the columns never shrink or shift.
+`_build_columns` enters the usual fixture (one break, typed address) without calling a function for it: at a start
+that is most of the work. `follow_change` takes an edit over by the items that `Change` names, and gives which
+universes and items it really moved: an anchored fixture moves with the one it stands behind, and one on a cable with
+what was inserted before it. A row that is freed is used again, so the columns never shrink or shift.
 """
 
 from __future__ import annotations
@@ -20,11 +20,11 @@ import numpy as np
 import numpy.typing as npt
 
 from welvo.buses.plan import bus_of, buses_of
-from welvo.patch.limits import Limit, limits
+from welvo.patch.limits import Limit, limits_of_universes
 from welvo.patch.resolve import Resolver
 from welvo.rig.counting import SLOTS, free_between
 from welvo.rig.document import Change, Rig
-from welvo.rig.lookup import call, universe_ids
+from welvo.rig.lookup import name_of_item, universe_ids
 from welvo.rig.patched import Element
 from welvo.rig.refs import BUS, PortRef, SegmentRef
 from welvo.runs.along import piece_name
@@ -58,7 +58,7 @@ class Span(NamedTuple):
     offset: int
 
     @property
-    def item(self) -> str:
+    def item_of_span(self) -> str:
         """The fixture or element; empty where a segment takes the slots."""
         return self.key if isinstance(self.key, str) else ""
 
@@ -67,7 +67,7 @@ _new_span = tuple.__new__
 """Makes a Span at twice the speed of calling it."""
 
 
-def in_order(s: Span) -> tuple[int, int, str, int, str]:
+def span_sort_key(s: Span) -> tuple[int, int, str, int, str]:
     """To sort the spans of a universe by: first slot, last slot, then who it is."""
     return (s.first, s.last, s.key, s.break_no, "") if isinstance(s.key, str) else (s.first, s.last, "", 0, str(s.key))
 
@@ -90,7 +90,7 @@ class Followed(NamedTuple):
     """Everything that is attached to these ports, or attached there before."""
 
 
-def _distinct(rows: npt.NDArray[Any]) -> list[int]:
+def _distinct_rows(rows: npt.NDArray[Any]) -> list[int]:
     """The different row numbers, in order. NumPy's own function for it would import all of its masked arrays, which is
     a thirtieth of a second of every start."""
     rows = np.sort(rows)
@@ -122,12 +122,12 @@ class Index:
         self.lost: set[str] = set()
         self._stretches: set[SegmentRef] = set()
         self._numbers = universe_ids(rig)
-        self._build()
+        self._build_columns()
         self._stretches = {k for k in self._spans if isinstance(k, SegmentRef)}
 
     # ---- building and following
 
-    def _build(self) -> None:
+    def _build_columns(self) -> None:
         """All items at once: the columns are made in one go."""
         uni: list[int] = []
         first: list[int] = []
@@ -146,7 +146,7 @@ class Index:
                     kind = (fixture.profile, fixture.mode)
                     width = widths.get(kind)
                     if width is None:
-                        width = self._slots(*kind)
+                        width = self._slots_of_mode(*kind)
                     if uni_ is not None and len(width) == 1 and width[0]:
                         # What nearly every fixture is: one break at a typed address. No function is called for it.
                         last_ = first_ + width[0] - 1
@@ -162,12 +162,12 @@ class Index:
                             here[row] = span
                         row += 1
                         continue
-            row = self._enter(key, row, uni, first, last)
+            row = self._enter_columns(key, row, uni, first, last)
         for key in self.rig.elements:
-            row = self._enter(key, row, uni, first, last)
+            row = self._enter_columns(key, row, uni, first, last)
         self.buses = buses_of(self.rig)
-        for ref in (*self._segments(self.cables.streams), *self.buses):
-            row = self._enter(ref, row, uni, first, last)
+        for ref in (*self._segments_of_ports(self.cables_and_sums.streams), *self.buses):
+            row = self._enter_columns(ref, row, uni, first, last)
         self._used = row
         room = max(64, row + row // 4)
         self.uni: Ints = np.full(room, -1, np.int32)
@@ -178,9 +178,9 @@ class Index:
         ends = np.minimum(self.last[:row], SLOTS) - np.minimum(self.first[:row], SLOTS)
         self._flat[:row] = (self.uni[:row].astype(np.int64) * _PITCH + self.first[:row] << 10) + ends
 
-    def _enter(self, key: Taker, row: int, uni: list[int], first: list[int], last: list[int]) -> int:
+    def _enter_columns(self, key: Taker, row: int, uni: list[int], first: list[int], last: list[int]) -> int:
         """Enter whatever else an item may be while the columns are being built; gives the next row."""
-        spans = self._make(key) if isinstance(key, str) else self._stretch(key)
+        spans = self._make_spans(key) if isinstance(key, str) else self._stretch_of_segment(key)
         if not spans:
             return row
         self._spans[key] = spans
@@ -192,7 +192,7 @@ class Index:
             row += 1
         return row
 
-    def _slots(self, profile: str, mode: str) -> tuple[int, ...]:
+    def _slots_of_mode(self, profile: str, mode: str) -> tuple[int, ...]:
         """Slots of each break of a mode; empty when the rig does not have it."""
         found = self._widths.get((profile, mode))
         if found is None:
@@ -201,19 +201,21 @@ class Index:
             found = self._widths[profile, mode] = tuple(b.slots for b in m.breaks) if m else ()
         return found
 
-    def _make(self, key: str) -> tuple[Span, ...]:
+    def _make_spans(self, key: str) -> tuple[Span, ...]:
         fixture = self.rig.fixtures.get(key)
         if fixture is None:
             self.missing.pop(key, None)
             element = self.rig.elements.get(key)
-            start = self._resolver.start(key, 0) if element else None
-            origin = element.at.origin if element else "none"
-            lost = start is None and (origin == "anchored" or (origin == "run" and not self.cables.element_parts(key)))
+            start = self._resolver.start_of_break(key, 0) if element else None
+            origin = element.at.origin_of_place if element else "none"
+            lost = start is None and (
+                origin == "anchored" or (origin == "run" and not self.cables_and_sums.element_parts(key))
+            )
             (self.lost.add if lost else self.lost.discard)(key)
             if element and origin == "run":
                 return self._on_cable(key)
-            return self._element(key, element, *start) if element and start else ()
-        widths = self._slots(fixture.profile, fixture.mode)
+            return self._spans_of_element(key, element, *start) if element and start else ()
+        widths = self._slots_of_mode(fixture.profile, fixture.mode)
         at = fixture.at
         if len(widths) == 1 and len(at) == 1 and at[0].address is not None and widths[0] and not at[0].after:
             place = at[0]  # what nearly every fixture is: one break at a typed address
@@ -226,11 +228,11 @@ class Index:
         spans = []
         open_ = lost = False
         for b, slots in enumerate(widths):
-            place = fixture.place(b)
-            start = self._resolver.start(key, b)
+            place = fixture.place_of_break(b)
+            start = self._resolver.start_of_break(key, b)
             if start and slots:
                 spans.append(Span(key, b, start[0], start[1], start[1] + slots - 1, 0))
-            elif start is None and place.origin in ("anchored", "run"):
+            elif start is None and place.origin_of_place in ("anchored", "run"):
                 driven = self._by_pixel(key) if b == 0 else ()
                 spans += driven
                 lost = lost or not (driven or (b and spans and spans[0].break_no == BY_PIXEL))
@@ -240,8 +242,8 @@ class Index:
         (self.lost.add if lost else self.lost.discard)(key)
         return tuple(spans)
 
-    def _element(self, key: str, element: Element, universe: str, address: int) -> tuple[Span, ...]:
-        parts, _ = self.cables.stretched(element, self.rig.universes[universe].number, address)
+    def _spans_of_element(self, key: str, element: Element, universe: str, address: int) -> tuple[Span, ...]:
+        parts, _ = self.cables_and_sums.stretch_element(element, self.rig.universes[universe].number, address)
         spans = []
         for part in parts:
             uid = self._numbers.get(part.universe)
@@ -252,7 +254,7 @@ class Index:
         if (
             parts
             and key not in self.missing
-            and parts[-1].done + parts[-1].last - parts[-1].first + 1 < element.footprint
+            and parts[-1].done + parts[-1].last - parts[-1].first + 1 < element.slots_needed
         ):
             self.missing[key] = parts[-1].universe + 1  # past the highest universe that any protocol numbers
         return tuple(spans)
@@ -260,7 +262,7 @@ class Index:
     def _on_cable(self, key: str) -> tuple[Span, ...]:
         """The spans of an element that its cables place, on as many ports as it is attached."""
         spans = []
-        for part, done in self.cables.element_parts(key):
+        for part, done in self.cables_and_sums.element_parts(key):
             uid = self._numbers.get(part.universe)
             if uid is None:
                 self.missing.setdefault(key, part.universe)
@@ -270,7 +272,7 @@ class Index:
 
     def _by_pixel(self, key: str) -> tuple[Span, ...]:
         """Where the pixel stands that drives a lamp behind a converter."""
-        lamp = self.cables.converted(key)
+        lamp = self.cables_and_sums.converter_of_fixture(key)
         if lamp is None:
             return ()
         piece, first = lamp.piece, (lamp.number - 1) * lamp.piece.k
@@ -283,15 +285,15 @@ class Index:
                 spans.append(Span(key, BY_PIXEL, uid, at + low, at + high - 1, low - first))
         return tuple(spans)
 
-    def _segments(self, ports: Iterable[PortRef]) -> Iterable[SegmentRef]:
+    def _segments_of_ports(self, ports: Iterable[PortRef]) -> Iterable[SegmentRef]:
         """The segments of some ports that may take slots which are no item's."""
         for ref in ports:
-            stream = self.cables.streams.get(ref)
+            stream = self.cables_and_sums.streams.get(ref)
             for piece in stream.pieces if stream else ():
                 if piece.segment.kind in ("bridge", "lamps") or piece.key in self.rig.fixtures:
                     yield SegmentRef(*ref, piece.n)
 
-    def _stretch(self, ref: SegmentRef) -> tuple[Span, ...]:
+    def _stretch_of_segment(self, ref: SegmentRef) -> tuple[Span, ...]:
         """What a segment takes of the universes besides the slots of the items on it.
 
         A bridge turns its whole width into DMX, so the addresses between and behind its lamps are taken as well; a
@@ -299,7 +301,7 @@ class Index:
         """
         if ref.place == BUS:
             return self._behind_gateway(ref)
-        piece = self.piece(ref)
+        piece = self.piece_of_taker(ref)
         if piece is None or (piece.segment.kind not in ("bridge", "lamps") and piece.key not in self.rig.fixtures):
             return ()
         own = [s for k in {piece.key, *piece.segment.fixtures} for s in self._spans.get(k, ())]
@@ -320,7 +322,7 @@ class Index:
         found = bus_of(self.rig, ref)
         if found is None:
             return ()
-        first, last = found.first, found.first + found.bus.footprint - 1
+        first, last = found.first, found.first + found.bus.slots_needed - 1
         own = [s for g in found.bus.gear if g.fixture for s in self._spans.get(g.fixture, ())]
         taken = [
             (max(s.first, first), min(s.last, last))
@@ -333,8 +335,8 @@ class Index:
             if b >= first
         )
 
-    def _insert(self, key: Taker) -> None:
-        spans = self._make(key) if isinstance(key, str) else self._stretch(key)
+    def _insert_item(self, key: Taker) -> None:
+        spans = self._make_spans(key) if isinstance(key, str) else self._stretch_of_segment(key)
         if not spans:
             return
         self._spans[key] = spans
@@ -343,21 +345,21 @@ class Index:
             if row == self._used:
                 self._used += 1
                 if row >= len(self.uni):
-                    self._grow()
+                    self._grow_columns()
             uni = self._uni_row[span.universe]
             self.uni[row], self.first[row], self.last[row] = uni, span.first, span.last
             self._flat[row] = (uni * _PITCH + span.first << 10) + min(span.last, SLOTS) - min(span.first, SLOTS)
             self._on.setdefault(span.universe, {})[row] = span
             self._sorted.pop(span.universe, None)
 
-    def _grow(self) -> None:
+    def _grow_columns(self) -> None:
         more = len(self.uni)
         self.uni = np.concatenate([self.uni, np.full(more, -1, np.int32)])
         self.first = np.concatenate([self.first, np.zeros(more, np.int32)])
         self.last = np.concatenate([self.last, np.zeros(more, np.int32)])
         self._flat = np.concatenate([self._flat, np.full(more, _NO_SPAN, np.int64)])
 
-    def _remove(self, key: Taker) -> None:
+    def _remove_item(self, key: Taker) -> None:
         for span in self._spans.pop(key, ()):
             here = self._on[span.universe]
             row = next(n for n, s in here.items() if s is span)
@@ -367,42 +369,46 @@ class Index:
             self._sorted.pop(span.universe, None)
             self._free.append(row)
 
-    def follow(self, rig: Rig, change: Change) -> Followed:
+    def follow_change(self, rig: Rig, change: Change) -> Followed:
         """Take over a new rig that differs from the present one by `change`."""
-        if change.ids("universes") and self._renumbered(rig, change.ids("universes")):
+        if change.changed_ids("universes") and self._follow_universes(rig, change.changed_ids("universes")):
             before = {s.universe for spans in self._spans.values() for s in spans}
             self.__init__(rig)  # type: ignore[misc]
             after = {s.universe for spans in self._spans.values() for s in spans}
             everything = frozenset((*rig.fixtures, *rig.elements))  # also what has no span now: it may have lost it
             return Followed(
-                frozenset(before | after | change.ids("universes")), everything, frozenset(self.cables.streams)
+                frozenset(before | after | change.changed_ids("universes")),
+                everything,
+                frozenset(self.cables_and_sums.streams),
             )
-        items = self._placed_anew(rig, change.ids("fixtures")) | set(change.ids("elements"))
-        if change.ids("profiles"):
+        items = self._placed_anew(rig, change.changed_ids("fixtures")) | set(change.changed_ids("elements"))
+        if change.changed_ids("profiles"):
             self._widths.clear()
-            items |= {fid for fid, f in rig.fixtures.items() if f.profile in change.ids("profiles")}
+            items |= {fid for fid, f in rig.fixtures.items() if f.profile in change.changed_ids("profiles")}
         self.rig = rig
-        if any(change.ids(p) for p in ("devices", "feeds", "universes", "device_models")):
+        if any(change.changed_ids(p) for p in ("devices", "feeds", "universes", "device_models")):
             self._limits = None
-        if change.ids("shares"):
+        if change.changed_ids("shares"):
             self._partners = None
-        wiring = any(change.ids(p) for p in ("devices", "feeds", "device_models", "profiles"))
-        moved, ports, attached = self._resolver.follow(rig, items, wiring)
+        wiring = any(change.changed_ids(p) for p in ("devices", "feeds", "device_models", "profiles"))
+        moved, ports, attached = self._resolver.follow_change(rig, items, wiring)
         items |= moved
-        stayed = change.ids("fixtures") - items  # called otherwise, perhaps: whoever names them has to look again
+        stayed = (
+            change.changed_ids("fixtures") - items
+        )  # called otherwise, perhaps: whoever names them has to look again
         universes = {s.universe for key in stayed for s in self._spans.get(key, ())}
         segments = {k for k in self._stretches if PortRef(k.device, k.port) in ports}
-        segments |= {SegmentRef(*port, n) for key in items for port, n in self.cables.attached(key)}
-        segments.update(self._segments(ports))
+        segments |= {SegmentRef(*port, n) for key in items for port, n in self.cables_and_sums.ports_of_item(key)}
+        segments.update(self._segments_of_ports(ports))
         if wiring or self.buses:
             segments |= self._buses_touched(rig, items, wiring)
         takers: list[Taker] = [*items, *segments]  # segments last: what they take is what the items on them leave
         for taker in takers:
             universes.update(s.universe for s in self._spans.get(taker, ()))
-            self._remove(taker)
+            self._remove_item(taker)
         for taker in takers:
             if isinstance(taker, SegmentRef) or taker in rig.fixtures or taker in rig.elements:
-                self._insert(taker)
+                self._insert_item(taker)
                 universes.update(s.universe for s in self._spans.get(taker, ()))
             else:
                 self.missing.pop(taker, None)
@@ -410,7 +416,7 @@ class Index:
                 self.lost.discard(taker)
         self._stretches -= segments
         self._stretches |= {k for k in segments if k in self._spans}
-        behind = self._resolver.dependents(set(stayed))
+        behind = self._resolver.items_that_follow(set(stayed))
         return Followed(frozenset(universes), frozenset((*items, *behind)), frozenset(ports), frozenset(attached))
 
     def _buses_touched(self, rig: Rig, items: set[str], wiring: bool) -> set[SegmentRef]:
@@ -426,7 +432,7 @@ class Index:
     def _placed_anew(self, rig: Rig, fixtures: frozenset[str]) -> set[str]:
         """The fixtures of which anything may be another that places them: address, mode, cable. A name is nothing of
         that, and is often given to a hundred thousand at once."""
-        before, after, attached = self.rig.fixtures, rig.fixtures, self.cables.listed()
+        before, after, attached = self.rig.fixtures, rig.fixtures, self.cables_and_sums.listed_items()
         return {
             fid
             for fid in fixtures
@@ -438,7 +444,7 @@ class Index:
             or old.profile != new.profile
         }
 
-    def _renumbered(self, rig: Rig, touched: frozenset[str]) -> bool:
+    def _follow_universes(self, rig: Rig, touched: frozenset[str]) -> bool:
         """Whether universes came, went, or changed in what places items: number and size."""
         for uid in touched:
             old, new = self.rig.universes.get(uid), rig.universes.get(uid)
@@ -449,14 +455,14 @@ class Index:
     # ---- questions
 
     @property
-    def cables(self) -> Cables:
+    def cables_and_sums(self) -> Cables:
         """What is attached to ports, and the sums of their streams."""
         return self._resolver.cables
 
-    def spans(self, key: Taker) -> tuple[Span, ...]:
+    def spans_of(self, key: Taker) -> tuple[Span, ...]:
         return self._spans.get(key, ())
 
-    def place(self, key: str, break_no: int = 0) -> Span | None:
+    def span_of_break(self, key: str, break_no: int = 0) -> Span | None:
         """Where a break begins: its first span; of a lamp behind a converter that of the pixel that drives it."""
         for s in self._spans.get(key, ()):
             if s.break_no == break_no or (s.break_no == BY_PIXEL and not break_no):
@@ -469,64 +475,64 @@ class Index:
 
     def items_on(self, universe: str) -> list[str]:
         """The fixtures and elements with slots in a universe, each once, by first slot."""
-        return list(dict.fromkeys(s.item for s in self.on(universe) if s.item))
+        return list(dict.fromkeys(s.item_of_span for s in self.spans_on_universe(universe) if s.item_of_span))
 
-    def piece(self, taker: Taker) -> Piece | None:
+    def piece_of_taker(self, taker: Taker) -> Piece | None:
         """The piece of a stream that takes slots as a segment; None: an item does, or it is gone."""
         if isinstance(taker, str) or taker.place == BUS:
             return None
-        stream = self.cables.streams.get(PortRef(taker.device, taker.port))
+        stream = self.cables_and_sums.streams.get(PortRef(taker.device, taker.port))
         return stream.pieces[taker.place] if stream and taker.place < len(stream.pieces) else None
 
-    def name(self, taker: Taker) -> str:
+    def name_of_taker(self, taker: Taker) -> str:
         """What the crew calls what takes slots, in a word."""
         if isinstance(taker, str):
-            return call(self.rig, taker)
+            return name_of_item(self.rig, taker)
         if taker.place == BUS:
             return taker.port
-        piece = self.piece(taker)
+        piece = self.piece_of_taker(taker)
         return piece_name(self.rig, piece) if piece else "?"
 
-    def call(self, taker: Taker) -> str:
+    def word_for_taker(self, taker: Taker) -> str:
         """What the crew calls what takes slots: an item as always, a segment with its port and device."""
         if isinstance(taker, str):
-            return call(self.rig, taker)
+            return name_of_item(self.rig, taker)
         device = self.rig.devices.get(taker.device)
         if taker.place == BUS:
             return f"{taker.port} of {device.name if device else taker.device}"
-        return f"{self.name(taker)} on port {taker.port} of {device.name if device else taker.device}"
+        return f"{self.name_of_taker(taker)} on port {taker.port} of {device.name if device else taker.device}"
 
-    def on(self, universe: str) -> list[Span]:
+    def spans_on_universe(self, universe: str) -> list[Span]:
         """Spans of one universe by first slot; ties by item. The list is the index's own: do not change it."""
         found = self._sorted.get(universe)
         if found is None:
             here = self._on.get(universe)
-            found = sorted(here.values(), key=in_order) if here else []
+            found = sorted(here.values(), key=span_sort_key) if here else []
             self._sorted[universe] = found
         return found
 
-    def limit(self, universe: str) -> Limit:
+    def limit_of_universe(self, universe: str) -> Limit:
         """The last slot of a universe that counts, and why when that is not its own size."""
         found = self._all_limits().get(universe)
         return found if found else Limit(self.rig.universes[universe].size)
 
-    def at(self, universe: str, address: int) -> list[Span]:
-        return [s for s in self.on(universe) if s.first <= address <= s.last]
+    def spans_at_slot(self, universe: str, address: int) -> list[Span]:
+        return [s for s in self.spans_on_universe(universe) if s.first <= address <= s.last]
 
     def _all_limits(self) -> dict[str, Limit]:
         if self._limits is None:
-            self._limits = limits(self.rig)
+            self._limits = limits_of_universes(self.rig)
         return self._limits
 
     def is_empty(self, universe: str) -> bool:
         """Whether nothing stands in a universe."""
         return not self._on.get(universe)
 
-    def dependents(self, key: str) -> list[str]:
+    def items_that_follow(self, key: str) -> list[str]:
         """Items whose place follows, directly or not, from this one's."""
-        return self._resolver.dependents({key})
+        return self._resolver.items_that_follow({key})
 
-    def occupancy(self, universe: str) -> npt.NDArray[np.int16]:
+    def occupancy_of_universe(self, universe: str) -> npt.NDArray[np.int16]:
         """How many items are on each slot: 512 counts, slot 1 at index 0."""
         edge = np.zeros(SLOTS + 1, np.int16)
         for s in self._on.get(universe, {}).values():
@@ -537,18 +543,18 @@ class Index:
 
     def free_slots(self, universe: str) -> int:
         """Slots up to the limit that nothing is on; the declared reserve is not free."""
-        size = self.limit(universe).slots
-        free = self.occupancy(universe)[:size] == 0
+        size = self.limit_of_universe(universe).slots
+        free = self.occupancy_of_universe(universe)[:size] == 0
         for first, last in self.rig.universes[universe].reserve:
             free[first - 1 : last] = False
         return int(np.count_nonzero(free))
 
     def free_stretches(self, universe: str) -> list[tuple[int, int]]:
         """The free stretches of a universe up to its limit, (first, last), reserve counted as taken."""
-        taken = [(s.first, s.last) for s in self.on(universe)]
-        return free_between([*taken, *self.rig.universes[universe].reserve], self.limit(universe).slots)
+        taken = [(s.first, s.last) for s in self.spans_on_universe(universe)]
+        return free_between([*taken, *self.rig.universes[universe].reserve], self.limit_of_universe(universe).slots)
 
-    def flagged(self) -> set[str]:
+    def universes_with_overlaps(self) -> set[str]:
         """Universes in which anything overlaps anything: one sort and one running maximum over all spans.
 
         A span is kept as one number, start · 1024 + length − 1, so that nothing but these numbers is sorted.
@@ -563,7 +569,7 @@ class Index:
         if not hits.size:
             return set()
         rows = keys[1:][hits] >> 20  # _PITCH is 2 ** 10
-        found = set(rows.tolist()) if hits.size < 2000 else set(_distinct(rows))
+        found = set(rows.tolist()) if hits.size < 2000 else set(_distinct_rows(rows))
         return {self._uni_name[n] for n in found if n >= 0}
 
     def past_the_end(self) -> set[str]:
@@ -574,26 +580,26 @@ class Index:
         for uid, limit in limits_.items():
             most[self._uni_row[uid]] = limit.slots
         uni, last = self.uni[: self._used], self.last[: self._used]
-        return {self._uni_name[n] for n in _distinct(uni[(uni >= 0) & (last > most[uni])])}
+        return {self._uni_name[n] for n in _distinct_rows(uni[(uni >= 0) & (last > most[uni])])}
 
     def starting_above(self, address: int) -> list[Span]:
         """Spans that start above an address."""
         rows = self.uni[: self._used][(self.uni[: self._used] >= 0) & (self.first[: self._used] > address)]
-        return [s for n in _distinct(rows) for s in self.on(self._uni_name[n]) if s.first > address]
+        return [s for n in _distinct_rows(rows) for s in self.spans_on_universe(self._uni_name[n]) if s.first > address]
 
-    def clashes(self, universe: str, most: int = 500) -> list[Clash]:
+    def clashes_in_universe(self, universe: str, most: int = 500) -> list[Clash]:
         """Pairs that overlap in one universe, at most `most`; declared shares and overlays are left out."""
         found: list[Clash] = []
         open_: list[Span] = []
         reach = 0
-        for span in self.on(universe):
+        for span in self.spans_on_universe(universe):
             if span.first > reach:
                 open_ = [span]
                 reach = span.last
                 continue
             open_ = [o for o in open_ if o.last >= span.first]
             for o in open_:
-                if not self.meant(o, span):
+                if not self.is_meant_overlap(o, span):
                     found.append(Clash(o, span, span.first, min(o.last, span.last)))
                     if len(found) >= most:
                         return found
@@ -601,25 +607,27 @@ class Index:
             reach = max(reach, span.last)
         return found
 
-    def meant(self, a: Span, b: Span) -> bool:
+    def is_meant_overlap(self, a: Span, b: Span) -> bool:
         """Whether two spans lie on each other on purpose: an overlay, or a share that stands as declared."""
-        if not a.item or not b.item:
+        if not a.item_of_span or not b.item_of_span:
             # Two segments: told by the rule of their device, and on two devices a split, which is no fault. A lamp that
             # hangs on it has its own slots, so a segment never meets what is its own.
-            return not (a.item or b.item)
+            return not (a.item_of_span or b.item_of_span)
         if BY_PIXEL in (a.break_no, b.break_no):
             lamp, other = (a, b) if a.break_no == BY_PIXEL else (b, a)
-            on = self.cables.converted(lamp.item)
-            return on is not None and on.piece.key == other.item  # an element of pixels, and the lamps that they drive
-        together = self._shares()
-        if a.item not in together or b.item not in together:
+            on = self.cables_and_sums.converter_of_fixture(lamp.item_of_span)
+            return (
+                on is not None and on.piece.key == other.item_of_span
+            )  # an element of pixels, and the lamps that they drive
+        together = self._shares_of_items()
+        if a.item_of_span not in together or b.item_of_span not in together:
             return False
-        for sid in together[a.item] & together[b.item]:
+        for sid in together[a.item_of_span] & together[b.item_of_span]:
             if self.rig.shares[sid].kind == "overlay" or (a.first, a.last) == (b.first, b.last):
                 return True
         return False
 
-    def _shares(self) -> dict[str, frozenset[str]]:
+    def _shares_of_items(self) -> dict[str, frozenset[str]]:
         if self._partners is None:
             member: dict[str, frozenset[str]] = {}
             for sid, share in self.rig.shares.items():
@@ -631,4 +639,4 @@ class Index:
     def shared_with(self, key: str) -> list[str]:
         """The other members of the shares and overlays an item belongs to."""
         shares = self.rig.shares
-        return sorted({m for sid in self._shares().get(key, ()) for m in shares[sid].members if m != key})
+        return sorted({m for sid in self._shares_of_items().get(key, ()) for m in shares[sid].members if m != key})

@@ -7,7 +7,7 @@ from msgspec import Struct
 from welvo.buses.plan import bus_of
 from welvo.patch.index import Index, Span, Taker
 from welvo.patch.steps import footprint_of
-from welvo.rig.lookup import call, universe_by_number
+from welvo.rig.lookup import name_of_item, universe_by_number
 from welvo.rig.patched import Place
 from welvo.rig.refs import BUS
 
@@ -34,11 +34,11 @@ class Landing(Struct, frozen=True):
     """What sets the end, in words, where it comes before the universe's own: a device that takes fewer slots."""
 
     @property
-    def clean(self) -> bool:
+    def is_clean(self) -> bool:
         return not self.meets and not self.past_end and not self.refused and not self.cuts and not self.needs
 
 
-def landing(
+def foresee_landing(
     index: Index, key: str, break_no: int, universe: str, address: int, ignore: frozenset[str] = frozenset()
 ) -> Landing:
     """Consequences of moving one break of an item to an address: whom it meets, what is free around it.
@@ -46,7 +46,7 @@ def landing(
     Items in `ignore` move along and are not met.
     """
     rig = index.rig
-    limit = index.limit(universe)
+    limit = index.limit_of_universe(universe)
     size = limit.slots
     element = rig.elements.get(key)
     fixture = rig.fixtures.get(key)
@@ -55,7 +55,7 @@ def landing(
     skipped = False
     if element:
         number = rig.universes[universe].number
-        parts, _ = index.cables.stretched(element, number, address)
+        parts, _ = index.cables_and_sums.stretch_element(element, number, address)
         last = parts[0].last if parts else address
         skipped = bool(parts) and parts[0].universe != number
         mine = []
@@ -66,37 +66,44 @@ def landing(
                 break
             mine.append((uid, part.first, part.last))
             goes_on = part.universe if part.universe != number else 0
-            if part.done % element.unit:
-                cuts += (part.done // element.unit + 1,)
+            if part.done % element.slots_per_pixel:
+                cuts += (part.done // element.slots_per_pixel + 1,)
     else:
         last = address + footprint_of(rig, key, break_no) - 1
         mine = [(universe, address, last)]
     found = []
     for uid, a, b in mine:
-        for s in index.on(uid):
+        for s in index.spans_on_universe(uid):
             if s.first > b:
                 break
-            if s.last < a or (s.key, s.break_no) == (key, break_no) or s.item in ignore or (element and s.key == key):
+            if (
+                s.last < a
+                or (s.key, s.break_no) == (key, break_no)
+                or s.item_of_span in ignore
+                or (element and s.key == key)
+            ):
                 continue
             if not isinstance(s.key, str) and s.key.place == BUS:
                 bus = bus_of(rig, s.key)
                 if bus and any(g.fixture == key for g in bus.bus.gear):
                     continue  # a gear of this bus drives it
-            piece = index.piece(s.key)
+            piece = index.piece_of_taker(s.key)
             if piece and key in piece.segment.fixtures:
                 continue  # its own bridge: what it leaves there is taken by it again
-            if index.meant(Span(key, break_no, uid, a, b, 0), s):
+            if index.is_meant_overlap(Span(key, break_no, uid, a, b, 0), s):
                 continue
             found.append((s.key, uid, max(a, s.first), min(b, s.last)))
-    others = [s for s in index.on(universe) if (s.key, s.break_no) != (key, break_no) and s.key not in ignore]
+    others = [
+        s for s in index.spans_on_universe(universe) if (s.key, s.break_no) != (key, break_no) and s.key not in ignore
+    ]
     before_ = address - 1 - max((s.last for s in others if s.last < address), default=0)
     after = min((s.first for s in others if s.first > last), default=size + 1) - last - 1
-    place = fixture.place(break_no) if fixture else element.at if element else Place()
-    refused = f"{call(rig, key)} is locked" if place.locked else ""
-    if place.origin == "run":
-        refused = refused or f"{call(rig, key)} follows its cable"
+    place = fixture.place_of_break(break_no) if fixture else element.at if element else Place()
+    refused = f"{name_of_item(rig, key)} is locked" if place.locked else ""
+    if place.origin_of_place == "run":
+        refused = refused or f"{name_of_item(rig, key)} follows its cable"
     if skipped and element:
-        highest = rig.universes[universe].size - element.unit + 1
+        highest = rig.universes[universe].size - element.slots_per_pixel + 1
         refused = refused or f"no whole pixel fits there; the highest start is {highest}"
     return Landing(
         universe,

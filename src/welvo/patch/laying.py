@@ -18,8 +18,8 @@ from welvo.patch.steps import Breaks, Step, apply_steps, footprint_of, is_locked
 from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS, Stretch, free_between
 from welvo.rig.document import Edit, Rig
-from welvo.rig.lookup import call, universes_in_order
-from welvo.rig.notation import natural, plural, say_place
+from welvo.rig.lookup import name_of_item, universes_in_order
+from welvo.rig.notation import natural_sort_key, say_count, say_place
 
 Pattern = Literal["packed", "gap", "spacing", "round"]
 Order = Literal["list", "number", "name", "left to right", "front to back"]
@@ -99,7 +99,7 @@ class _Filler:
         self.base = 0
         """The start of the item before in this universe, that spacing counts from; 0: none yet."""
 
-    def footprint(self, key: str, break_no: int) -> int:
+    def slots_needed(self, key: str, break_no: int) -> int:
         """Slots of a break; of ten thousand fixtures of one mode it is looked up once."""
         fixture = self.index.rig.fixtures.get(key)
         if fixture is None:
@@ -110,22 +110,22 @@ class _Filler:
             found = self._widths[kind] = footprint_of(self.index.rig, key, break_no)
         return found
 
-    def universe(self, uid: str) -> _Universe:
+    def state_of_universe(self, uid: str) -> _Universe:
         found = self._known.get(uid)
         if found is None:
             rig = self.index.rig
-            limit = self.index.limit(uid).slots - self.laying.headroom
+            limit = self.index.limit_of_universe(uid).slots - self.laying.headroom
             taken = list(rig.universes[uid].reserve)
-            for s in self.index.on(uid):
-                if (s.item, s.break_no) in self.moving:
+            for s in self.index.spans_on_universe(uid):
+                if (s.item_of_span, s.break_no) in self.moving:
                     continue
-                if self.laying.over and s.item and not is_locked(rig, s.item, max(0, s.break_no)):
+                if self.laying.over and s.item_of_span and not is_locked(rig, s.item_of_span, max(0, s.break_no)):
                     continue
                 taken.append((s.first, s.last))
             found = self._known[uid] = _Universe(free_between(taken, limit), limit)
         return found
 
-    def _allowed(self, start: int) -> int:
+    def _allowed_start(self, start: int) -> int:
         """The first start at or behind one that the way of laying allows."""
         pattern, by = self.laying.pattern, self.laying.by
         if pattern == "round" and by > 1:
@@ -134,18 +134,18 @@ class _Filler:
             return self.base + -(-(start - self.base) // by) * by
         return start
 
-    def place(self, width: int) -> tuple[str, int] | None:
+    def place_next(self, width: int) -> tuple[str, int] | None:
         """Universe and start for the next item, or None when it fits nowhere behind the last."""
         while self.at < len(self.order):
             uid = self.order[self.at]
-            start = self.universe(uid).first_fit(width, self.low, self._allowed)
+            start = self.state_of_universe(uid).first_fit(width, self.low, self._allowed_start)
             if start:
-                self.took(start, width)
+                self.note_taken(start, width)
                 return uid, start
             self.next_universe()
         return None
 
-    def took(self, start: int, width: int) -> None:
+    def note_taken(self, start: int, width: int) -> None:
         pattern, by = self.laying.pattern, self.laying.by
         self.base = start
         free = start + width
@@ -158,14 +158,17 @@ class _Filler:
         """An element starts where all its stretches are free. One that a universe holds stays in one, unless its start
         was typed (`exactly`)."""
         element = self.index.rig.elements[key]
-        if not exactly and element.footprint <= self.universe(self.order[min(self.at, len(self.order) - 1)]).limit:
-            return self.place(element.footprint)
-        rig, cables = self.index.rig, self.index.cables
+        if (
+            not exactly
+            and element.slots_needed <= self.state_of_universe(self.order[min(self.at, len(self.order) - 1)]).limit
+        ):
+            return self.place_next(element.slots_needed)
+        rig, cables = self.index.rig, self.index.cables_and_sums
         while self.at < len(self.order):
             uid = self.order[self.at]
-            parts, _ = cables.stretched(element, rig.universes[uid].number, self.low)
-            ids = [cables.universe(p.universe) for p in parts]
-            if parts and (exactly or all(u and self._holds(u, p.first, p.last) for u, p in zip(ids, parts))):
+            parts, _ = cables.stretch_element(element, rig.universes[uid].number, self.low)
+            ids = [cables.universe_with_number(p.universe) for p in parts]
+            if parts and (exactly or all(u and self._holds_something(u, p.first, p.last) for u, p in zip(ids, parts))):
                 start = self.low
                 last = next((n for n in range(len(ids) - 1, -1, -1) if ids[n] in self.order), 0)
                 self.at = self.order.index(ids[last]) if ids[last] in self.order else len(self.order)
@@ -174,8 +177,8 @@ class _Filler:
             self.next_universe()
         return None
 
-    def _holds(self, uid: str, first: int, last: int) -> bool:
-        return any(a <= first and last <= b for a, b in self.universe(uid).free)
+    def _holds_something(self, uid: str, first: int, last: int) -> bool:
+        return any(a <= first and last <= b for a, b in self.state_of_universe(uid).free)
 
 
 def _check_step(laying: Laying, widest: int) -> None:
@@ -184,13 +187,13 @@ def _check_step(laying: Laying, widest: int) -> None:
         raise Refused(f"A {laying.pattern} needs a step of 1 slot or more.")
     if laying.pattern == "spacing" and laying.by < widest:
         raise Refused(
-            f"A spacing of {laying.by} is less than the {plural(widest, 'slot')} one takes: they would lie on each "
+            f"A spacing of {laying.by} is less than the {say_count(widest, 'slot')} one takes: they would lie on each "
             "other. "
             f"Write +{widest}, or gap for the slots left free between."
         )
 
 
-def in_order(rig: Rig, keys: list[tuple[str, int]], order: Order) -> list[tuple[str, int]]:
+def items_in_order(rig: Rig, keys: list[tuple[str, int]], order: Order) -> list[tuple[str, int]]:
     """Items in the order they are to be laid out; those without a spot or number come last, as they stood."""
     if order == "list":
         return keys
@@ -202,7 +205,7 @@ def in_order(rig: Rig, keys: list[tuple[str, int]], order: Order) -> list[tuple[
             return (0, fixture.number) if fixture else (1, 0)
         if order == "name":
             name = fixture.name if fixture else rig.elements[key].name
-            return tuple(natural(name))
+            return tuple(natural_sort_key(name))
         if fixture is None or fixture.spot is None:
             return (1, 0.0, 0.0)
         x, y, _ = fixture.spot
@@ -211,7 +214,7 @@ def in_order(rig: Rig, keys: list[tuple[str, int]], order: Order) -> list[tuple[
     return sorted(keys, key=rank)
 
 
-def _bundles(rig: Rig, keys: list[tuple[str, int]], together: bool) -> list[list[tuple[str, int]]]:
+def _bundle_items(rig: Rig, keys: list[tuple[str, int]], together: bool) -> list[list[tuple[str, int]]]:
     """What has to stay in one universe: each group's items; without groups all that was asked for."""
     if not together:
         return [[k] for k in keys]
@@ -225,7 +228,7 @@ def _bundles(rig: Rig, keys: list[tuple[str, int]], together: bool) -> list[list
     return list(found.values())
 
 
-def lay(index: Index, keys: list[tuple[str, int]], laying: Laying, keep_runs: bool = True) -> Laid:
+def lay_out_items(index: Index, keys: list[tuple[str, int]], laying: Laying, keep_runs: bool = True) -> Laid:
     """Where each break or element would stand. Locked ones keep their places and are gone around.
 
     What follows a cable stays with it, unless `keep_runs` is off: then a typed address takes it off its cable.
@@ -237,32 +240,34 @@ def lay(index: Index, keys: list[tuple[str, int]], laying: Laying, keep_runs: bo
     _check_step(laying, max(widths, default=0))
     if laying.start:
         uid, address = laying.start
-        if address > index.limit(uid).slots - laying.headroom:
-            limit = index.limit(uid)
+        if address > index.limit_of_universe(uid).slots - laying.headroom:
+            limit = index.limit_of_universe(uid)
             why = f" ({limit.why})" if limit.why else ""
             raise Refused(
                 f"{say_place(rig.universes[uid].number, address)} lies past the last slot to use, "
                 f"{limit.slots - laying.headroom}{why}."
             )
     places = {k: place_of(rig, *k) for k in keys}
-    resting = {k for k, p in places.items() if p.locked or (keep_runs and p.origin == "run")}
-    movable = [k for k in in_order(rig, keys, laying.order) if k not in resting]
+    resting = {k for k, p in places.items() if p.locked or (keep_runs and p.origin_of_place == "run")}
+    movable = [k for k in items_in_order(rig, keys, laying.order) if k not in resting]
     stays = tuple(dict.fromkeys(k for k, b in keys if (k, b) in resting))
-    freed = tuple(dict.fromkeys(k for k, b in movable if places[k, b].origin == "anchored"))
-    leader = _leaders(index, movable)
+    freed = tuple(dict.fromkeys(k for k, b in movable if places[k, b].origin_of_place == "anchored"))
+    leader = _leaders_of_shares(index, movable)
     riders = [k for k in movable if k[0] in leader]
     movable = [k for k in movable if k[0] not in leader]
     filler = _Filler(index, laying, frozenset([*movable, *riders]))
     steps: list[Step] = []
     left: list[tuple[str, int]] = []
     why = ""
-    for bundle in _bundles(rig, movable, laying.together):
+    for bundle in _bundle_items(rig, movable, laying.together):
         placed = _place_bundle(filler, rig, bundle)
         if placed is None:
             left += bundle
             needed = sum(footprint_of(rig, *k) for k in bundle)
-            who = call(rig, bundle[0][0]) if len(bundle) == 1 else f"the {len(bundle)} items that belong together"
-            why = why or f"{who} ({plural(needed, 'slot')}) found no place."
+            who = (
+                name_of_item(rig, bundle[0][0]) if len(bundle) == 1 else f"the {len(bundle)} items that belong together"
+            )
+            why = why or f"{who} ({say_count(needed, 'slot')}) found no place."
             if not laying.together:
                 left += [k for k in movable if k not in {(s.key, s.break_no) for s in steps} and k not in left]
                 break
@@ -274,7 +279,7 @@ def lay(index: Index, keys: list[tuple[str, int]], laying: Laying, keep_runs: bo
         s = steps[-1]
         end = s.address + footprint_of(rig, s.key, s.break_no) - 1
         last = (s.universe, s.address, end)
-        after = next((b - end for a, b in filler.universe(s.universe).free if a <= end + 1 <= b), 0)
+        after = next((b - end for a, b in filler.state_of_universe(s.universe).free if a <= end + 1 <= b), 0)
     for key, break_no in riders:
         lead = placed_at.get((leader[key], break_no))
         if lead:
@@ -284,7 +289,7 @@ def lay(index: Index, keys: list[tuple[str, int]], laying: Laying, keep_runs: bo
     return Laid(tuple(steps), tuple(left), why, last, after, stays, freed)
 
 
-def _leaders(index: Index, keys: list[tuple[str, int]]) -> dict[str, str]:
+def _leaders_of_shares(index: Index, keys: list[tuple[str, int]]) -> dict[str, str]:
     """Members of shares that stand as declared go where the first of them goes: item → the first one asked for."""
     asked = list(dict.fromkeys(k for k, _ in keys))
     found: dict[str, str] = {}
@@ -293,7 +298,7 @@ def _leaders(index: Index, keys: list[tuple[str, int]]) -> dict[str, str]:
         if (
             share.kind == "share"
             and len(here) > 1
-            and len({tuple((s.universe, s.first) for s in index.spans(k)) for k in here}) == 1
+            and len({tuple((s.universe, s.first) for s in index.spans_of(k)) for k in here}) == 1
         ):
             found.update(dict.fromkeys(here[1:], here[0]))
     return found
@@ -309,7 +314,7 @@ def _place_bundle(filler: _Filler, rig: Rig, bundle: list[tuple[str, int]]) -> l
             if key in rig.elements:
                 spot = filler.place_element(key, exactly=filler.typed)
             else:
-                spot = filler.place(filler.footprint(key, break_no))
+                spot = filler.place_next(filler.slots_needed(key, break_no))
             filler.typed = False
             if spot is None or (len(bundle) > 1 and steps and spot[0] != steps[0].universe):
                 break
@@ -338,7 +343,7 @@ class MoreFit(Struct, frozen=True):
 def how_many(
     index: Index, width: int, laying: Laying, most: int = 10_000, behind: tuple[int, int] | None = None
 ) -> MoreFit:
-    """How many items of a width fit from here, exactly. Raises Refused as `lay` does.
+    """How many items of a width fit from here, exactly. Raises Refused as `lay_out_items` does.
 
     `behind` is the start and width of one that is laid already, from which spacing and gaps count on.
     """
@@ -347,26 +352,26 @@ def how_many(
     _check_step(laying, width)
     filler = _Filler(index, laying, frozenset())
     if behind:
-        filler.took(*behind)
+        filler.note_taken(*behind)
     count, at, left = 0, ("", 0), 0
     while count < most:
-        spot = filler.place(width)
+        spot = filler.place_next(width)
         if spot is None:
             break
         count, at = count + 1, spot
     if count:
         end = at[1] + width - 1
-        left = next((b - end for a, b in filler.universe(at[0]).free if a <= end + 1 <= b), 0)
+        left = next((b - end for a, b in filler.state_of_universe(at[0]).free if a <= end + 1 <= b), 0)
     return MoreFit(count, at[0], at[1], at[1] + width - 1 if count else 0, left)
 
 
-def take(rig: Rig, laid: Laid, label: str = "") -> Edit:
+def take_layout(rig: Rig, laid: Laid, label: str = "") -> Edit:
     """Do a layout that was looked at."""
     if not laid.steps:
         raise Refused(laid.why or "Nothing was laid out.")
     first = laid.steps[0]
     items = len({s.key for s in laid.steps})
-    who = call(rig, first.key) if items == 1 else plural(items, "item")
+    who = name_of_item(rig, first.key) if items == 1 else say_count(items, "item")
     return apply_steps(
         rig,
         list(laid.steps),
@@ -374,21 +379,21 @@ def take(rig: Rig, laid: Laid, label: str = "") -> Edit:
     )
 
 
-def changed(index: Index, laid: Laid) -> list[Step]:
+def steps_that_change(index: Index, laid: Laid) -> list[Step]:
     """Those steps that change anything."""
     now = {
         (s.key, s.break_no): (s.universe, s.first)
         for k in {s.key for s in laid.steps}
-        for s in reversed(index.spans(k))
+        for s in reversed(index.spans_of(k))
     }
     return [s for s in laid.steps if now.get((s.key, s.break_no)) != (s.universe, s.address)]
 
 
-def followers(index: Index, laid: Laid) -> list[str]:
+def items_that_follow_layout(index: Index, laid: Laid) -> list[str]:
     """Items that are not laid out themselves but move because they are anchored to one that is."""
     asked = {s.key for s in laid.steps}
-    moved = {s.key for s in changed(index, laid)}
-    return list(dict.fromkeys(f for key in moved for f in index.dependents(key) if f not in asked))
+    moved = {s.key for s in steps_that_change(index, laid)}
+    return list(dict.fromkeys(f for key in moved for f in index.items_that_follow(key) if f not in asked))
 
 
 def next_free(
@@ -410,7 +415,7 @@ def next_free(
     turn = (*order[at:], *order[:at])
     filler = _Filler(index, Laying(start=(turn[0], start), into=turn), moving)
     while filler.at < len(turn):
-        found = filler.universe(turn[filler.at]).first_fit(width, filler.low, lambda s: s)
+        found = filler.state_of_universe(turn[filler.at]).first_fit(width, filler.low, lambda s: s)
         if found and found <= highest and found + width - 1 <= reach(turn[filler.at]):
             return turn[filler.at], found
         filler.next_universe()

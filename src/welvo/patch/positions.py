@@ -9,7 +9,7 @@ from collections.abc import Iterable, Sequence
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig
-from welvo.rig.notation import natural
+from welvo.rig.notation import natural_sort_key
 
 Spot3 = tuple[float, float, float]
 FARTHEST = 1e5
@@ -42,42 +42,42 @@ def read_spots(text: str, count: int) -> list[Spot3 | None]:
     if first is None or last is None:
         raise Refused(f"“{text.strip()}” lacks an end. Write 0, 2, 4 to 10, 2, 4.")
     steps = max(1, count - 1)
-    return [_rounded([a + (b - a) * n / steps for a, b in zip(first, last)]) for n in range(count)]
+    return [_round_position([a + (b - a) * n / steps for a, b in zip(first, last)]) for n in range(count)]
 
 
-def _rounded(values: Iterable[float]) -> Spot3:
+def _round_position(values: Iterable[float]) -> Spot3:
     x, y, z = (round(v, 3) + 0.0 for v in values)
     return x, y, z
 
 
 def in_number_order(rig: Rig, keys: Iterable[str]) -> list[str]:
     fixtures = [k for k in keys if k in rig.fixtures]
-    return sorted(fixtures, key=lambda k: (rig.fixtures[k].number, natural(k)))
+    return sorted(fixtures, key=lambda k: (rig.fixtures[k].number, natural_sort_key(k)))
 
 
-def place(rig: Rig, keys: Iterable[str], text: str) -> Edit:
+def place_fixtures(rig: Rig, keys: Iterable[str], text: str) -> Edit:
     """Give fixtures the places that were typed, in the order of their numbers."""
     chosen = in_number_order(rig, keys)
     if not chosen:
         raise Refused("Choose fixtures first: only they hang somewhere.")
     spots = read_spots(text, len(chosen))
-    label = f"place {edits.names_of(rig, chosen)}"
+    label = f"place {edits.names_of_few(rig, chosen)}"
     return edits.set_fixtures(rig, label, {k: {"spot": s} for k, s in zip(chosen, spots)})
 
 
-def moved(rig: Rig, keys: Sequence[str], dx: float, dy: float) -> Edit:
+def move_fixtures(rig: Rig, keys: Sequence[str], dx: float, dy: float) -> Edit:
     """Move fixtures by metres, to the right and to the back; those without a place are left out."""
     changes = {}
     for k in keys:
         spot = rig.fixtures[k].spot if k in rig.fixtures else None
         if spot:
-            x, y, z = _rounded((spot[0] + dx, spot[1] + dy, spot[2]))
+            x, y, z = _round_position((spot[0] + dx, spot[1] + dy, spot[2]))
             if max(abs(x), abs(y)) > FARTHEST:
                 raise Refused("That is farther away than anything hangs.")
             changes[k] = {"spot": (x, y, z)}
     if not changes:
         raise Refused("None of these has a place yet.")
-    return edits.set_fixtures(rig, f"move {edits.names_of(rig, list(changes))}", changes)
+    return edits.set_fixtures(rig, f"move {edits.names_of_few(rig, list(changes))}", changes)
 
 
 def put_down(rig: Rig, keys: Iterable[str], x: float, y: float, step: float) -> Edit:
@@ -87,10 +87,12 @@ def put_down(rig: Rig, keys: Iterable[str], x: float, y: float, step: float) -> 
         raise Refused("Choose fixtures first: only they hang somewhere.")
     heights = [f.spot[2] for f in rig.fixtures.values() if f.spot]
     z = heights[-1] if heights else 0.0
-    label = f"place {edits.names_of(rig, chosen)}"
-    return edits.set_fixtures(rig, label, {k: {"spot": _rounded((x + n * step, y, z))} for n, k in enumerate(chosen)})
+    label = f"place {edits.names_of_few(rig, chosen)}"
+    return edits.set_fixtures(
+        rig, label, {k: {"spot": _round_position((x + n * step, y, z))} for n, k in enumerate(chosen)}
+    )
 
 
-def snapped(value: float, grid: float) -> float:
+def snap_to_grid(value: float, grid: float) -> float:
     """The nearest line of a grid; 0 is no grid."""
     return round(round(value / grid) * grid, 3) if grid else round(value, 3)

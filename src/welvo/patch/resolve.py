@@ -27,21 +27,21 @@ class Resolver:
         for key, fixture in rig.fixtures.items():
             for p in fixture.at:
                 if p.after or p.from_run:
-                    self._note(key)
+                    self._note_places(key)
                     break
         for key in rig.elements:
-            self._note(key)
+            self._note_places(key)
 
-    def _places(self, key: str) -> tuple[Place, ...]:
+    def _places_of_item(self, key: str) -> tuple[Place, ...]:
         fixture = self.rig.fixtures.get(key)
         if fixture:
             return fixture.at
         element = self.rig.elements.get(key)
         return (element.at,) if element else ()
 
-    def _note(self, key: str) -> None:
-        places = self._places(key)
-        anchors = {p.after for p in places if p.origin == "anchored"}
+    def _note_places(self, key: str) -> None:
+        places = self._places_of_item(key)
+        anchors = {p.after for p in places if p.origin_of_place == "anchored"}
         for anchor in self._anchors.get(key, set()) - anchors:
             self._followers[anchor].discard(key)
         for anchor in anchors:
@@ -50,21 +50,21 @@ class Resolver:
             self._anchors[key] = anchors
         else:
             self._anchors.pop(key, None)
-        if any(p.origin == "run" for p in places):
+        if any(p.origin_of_place == "run" for p in places):
             self._on_runs.add(key)
         else:
             self._on_runs.discard(key)
 
-    def start(self, key: str, break_no: int) -> Start | None:
+    def start_of_break(self, key: str, break_no: int) -> Start | None:
         """Universe id and address, or None when it is nowhere (not patched, lost anchor, loop)."""
-        return self._start(key, break_no, frozenset())
+        return self._resolve_start(key, break_no, frozenset())
 
-    def _start(self, key: str, break_no: int, trail: frozenset[tuple[str, int]]) -> Start | None:
-        places = self._places(key)
+    def _resolve_start(self, key: str, break_no: int, trail: frozenset[tuple[str, int]]) -> Start | None:
+        places = self._places_of_item(key)
         if break_no >= len(places):
             return None
         place = places[break_no]
-        origin = place.origin
+        origin = place.origin_of_place
         if origin == "typed" and place.address is not None:
             return (place.universe, place.address) if place.universe in self.rig.universes else None
         me = (key, break_no)
@@ -74,39 +74,39 @@ class Resolver:
             return None
         found: Start | None = None
         if origin == "anchored":
-            found = self._behind(place, break_no, trail | {me})
+            found = self._start_behind(place, break_no, trail | {me})
         elif origin == "run":
-            found = self.cables.start(key, break_no)
+            found = self.cables.start_on_cable(key, break_no)
         if not trail or found:
             self._known[me] = found
         return found
 
-    def _behind(self, place: Place, break_no: int, trail: frozenset[tuple[str, int]]) -> Start | None:
+    def _start_behind(self, place: Place, break_no: int, trail: frozenset[tuple[str, int]]) -> Start | None:
         fixture = self.rig.fixtures.get(place.after)
         if fixture:
             mode = mode_of(self.rig, fixture)
             if mode is None:
                 return None
             b = break_no if break_no < len(mode.breaks) else 0
-            start = self._start(place.after, b, trail)
+            start = self._resolve_start(place.after, b, trail)
             address = start[1] + mode.breaks[b].slots + place.gap if start else 0
             return (start[0], address) if start and address <= SLOTS else None
         element = self.rig.elements.get(place.after)
-        start = self._start(place.after, 0, trail) if element else None
+        start = self._resolve_start(place.after, 0, trail) if element else None
         if not element or not start:
             return None
-        if element.at.origin == "run":
+        if element.at.origin_of_place == "run":
             last = self.cables.element_parts(place.after)[-1][0]
             number, address = last.universe, last.last + 1 + place.gap
         else:
-            parts, _ = self.cables.stretched(element, self.rig.universes[start[0]].number, start[1])
+            parts, _ = self.cables.stretch_element(element, self.rig.universes[start[0]].number, start[1])
             if not parts:
                 return None
             number, address = parts[-1].universe, parts[-1].last + 1 + place.gap
-        uid = self.cables.universe(number)
+        uid = self.cables.universe_with_number(number)
         return (uid, address) if uid and address <= SLOTS else None
 
-    def dependents(self, keys: set[str]) -> list[str]:
+    def items_that_follow(self, keys: set[str]) -> list[str]:
         found: dict[str, None] = {}
         todo = list(keys)
         while todo:
@@ -116,19 +116,19 @@ class Resolver:
                     todo.append(follower)
         return list(found)
 
-    def follow(self, rig: Rig, keys: set[str], cables_too: bool) -> tuple[set[str], set[PortRef], set[str]]:
+    def follow_change(self, rig: Rig, keys: set[str], cables_too: bool) -> tuple[set[str], set[PortRef], set[str]]:
         """Take over a new rig; gives all items whose start may be another one now, `keys` among them, the ports whose
         sums are new, and what is attached to those, now or before."""
         self.rig = rig
         for key in keys:
-            self._note(key)
-        touched = keys | set(self.dependents(keys))
+            self._note_places(key)
+        touched = keys | set(self.items_that_follow(keys))
         ports: set[PortRef] = set()
         attached: set[str] = set()
-        if cables_too or any(self.cables.attached(k) for k in touched):
-            moved, ports, attached = self.cables.follow(rig)
+        if cables_too or any(self.cables.ports_of_item(k) for k in touched):
+            moved, ports, attached = self.cables.follow_rig(rig)
             touched |= moved & self._on_runs
-            touched |= set(self.dependents(touched))
+            touched |= set(self.items_that_follow(touched))
         else:
             self.cables.rig = rig
         for known in (

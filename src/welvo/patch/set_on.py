@@ -23,20 +23,20 @@ class SetOn(NamedTuple):
 
 def set_on(index: Index, key: str, break_no: int = 0) -> SetOn:
     """The address to set on a fixture, for one of its breaks."""
-    cables = index.cables
+    cables = index.cables_and_sums
     for stream, piece in cables.on_runs(key):
         if piece.segment.kind == "bridge" and key in piece.segment.fixtures:
-            behind = cables.behind(piece.segment, piece)
+            behind = cables.fixtures_behind(piece.segment, piece)
             dmx = next((b.dmx for b in behind if (b.key, b.break_no) == (key, break_no)), 0)
-            return _behind(index, stream, piece, dmx, "bridge")
+            return _set_on_behind(index, stream, piece, dmx, "bridge")
         if piece.segment.kind == "lamps" and key in piece.segment.fixtures and break_no == 0:
             dmx = piece.segment.lamp_address(piece.segment.fixtures.index(key) + 1)
-            return _behind(index, stream, piece, dmx if dmx <= 512 else 0, "converter")
-    span = index.place(key, break_no)
+            return _set_on_behind(index, stream, piece, dmx if dmx <= 512 else 0, "converter")
+    span = index.span_of_break(key, break_no)
     return SetOn(span.first if span and span.first <= 512 else 0)
 
 
-def _behind(index: Index, stream: Stream, piece: Piece, dmx: int, what: str) -> SetOn:
+def _set_on_behind(index: Index, stream: Stream, piece: Piece, dmx: int, what: str) -> SetOn:
     device = index.rig.devices[stream.device_id].name
     place = (stream.device_id, stream.label, piece.n)
     return SetOn(dmx, f"behind the {what} on port {stream.label} of {device}", place)

@@ -18,13 +18,13 @@ from welvo.rig.refs import BUS
 from welvo.runs.along import components_of
 
 
-def _mode(index: Index, span: Span) -> Mode | None:
+def _mode_on_span(index: Index, span: Span) -> Mode | None:
     """The mode whose channels stand on a span; None where something else does."""
-    fixture = index.rig.fixtures.get(span.item)
+    fixture = index.rig.fixtures.get(span.item_of_span)
     return mode_of(index.rig, fixture) if fixture and span.break_no != BY_PIXEL else None
 
 
-def _bus(index: Index, span: Span) -> Bus | None:
+def _bus_on_span(index: Index, span: Span) -> Bus | None:
     """The lamp bus whose slots a span is; None where something else takes them."""
     if isinstance(span.key, str) or span.key.place != BUS:
         return None
@@ -34,23 +34,23 @@ def _bus(index: Index, span: Span) -> Bus | None:
 
 def letters_of(index: Index, span: Span) -> str:
     """The components of the pixels on a span, in the order they are sent in; empty where no pixels are."""
-    element = index.rig.elements.get(span.item)
+    element = index.rig.elements.get(span.item_of_span)
     if element:
         return "" if element.kind == "block" else element.order
     if span.break_no == BY_PIXEL:
-        lamp = index.cables.converted(span.item)
+        lamp = index.cables_and_sums.converter_of_fixture(span.item_of_span)
         return components_of(index.rig, lamp.piece) if lamp else ""
-    if _bus(index, span):
+    if _bus_on_span(index, span):
         return ""
-    piece = index.piece(span.key)
+    piece = index.piece_of_taker(span.key)
     return components_of(index.rig, piece) if piece and piece.segment.kind != "bridge" else ""
 
 
 def channel_words(index: Index, span: Span) -> list[tuple[int, int, str, int, str]]:
     """(first slot within the item, slots wide, short name, pixel, function), in order of slots."""
-    if span.item in index.rig.fixtures and span.break_no != BY_PIXEL:
+    if span.item_of_span in index.rig.fixtures and span.break_no != BY_PIXEL:
         found = []
-        mode = _mode(index, span)
+        mode = _mode_on_span(index, span)
         for c in mode.channels if mode else ():
             if c.break_no != span.break_no:
                 continue
@@ -59,10 +59,16 @@ def channel_words(index: Index, span: Span) -> list[tuple[int, int, str, int, st
             else:
                 found += [(s, 1, c.short, c.pixel, c.function) for s in c.slots]
         return sorted(found)
-    bus = _bus(index, span)
+    bus = _bus_on_span(index, span)
     if bus:
         return [
-            (n, 1, f"{place_short(bus, (n - 1) // bus.width)}{part_short(bus, (n - 1) % bus.width)}", 0, "")
+            (
+                n,
+                1,
+                f"{place_short(bus, (n - 1) // bus.slots_per_place)}{part_short(bus, (n - 1) % bus.slots_per_place)}",
+                0,
+                "",
+            )
             for n in range(span.offset + 1, span.offset + span.last - span.first + 2)
         ]
     order = letters_of(index, span)
@@ -76,10 +82,10 @@ def channel_words(index: Index, span: Span) -> list[tuple[int, int, str, int, st
 def slot_word(index: Index, span: Span, address: int) -> str:
     """What one slot of a span does: `Pan`, `Red of pixel 3`."""
     within = span.offset + address - span.first + 1
-    if bus := _bus(index, span):
+    if bus := _bus_on_span(index, span):
         return bus_slot_words(bus, within)
-    if span.item in index.rig.fixtures and span.break_no != BY_PIXEL:
-        mode = _mode(index, span)
+    if span.item_of_span in index.rig.fixtures and span.break_no != BY_PIXEL:
+        mode = _mode_on_span(index, span)
         for c in mode.channels if mode else ():
             if c.break_no == span.break_no and within in c.slots:
                 word = c.name or word_for(c.function)
@@ -88,14 +94,14 @@ def slot_word(index: Index, span: Span, address: int) -> str:
         return "gap"
     order = letters_of(index, span)
     if not order:
-        return f"slot {within}" if span.item else f"DMX {within}, for no lamp"
+        return f"slot {within}" if span.item_of_span else f"DMX {within}, for no lamp"
     letter, pixel = order[(within - 1) % len(order)], (within - 1) // len(order) + 1
     return f"{letter} of its pixel" if span.break_no == BY_PIXEL else f"{letter} of pixel {pixel}"
 
 
 def words_on(index: Index, span: Span, first: int, last: int) -> list[str]:
     """What the slots `first` to `last` (addresses) of a span do, each function once, in order; at most eight."""
-    mode = _mode(index, span)
+    mode = _mode_on_span(index, span)
     if mode is None:
         return list(dict.fromkeys(slot_word(index, span, a) for a in range(first, min(last, first + 8) + 1)))[:8]
     low, high = span.offset + first - span.first + 1, span.offset + last - span.first + 1

@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec import Struct
 from msgspec.structs import replace
 
-from welvo.rig.document import Edit, Rig, put
+from welvo.rig.document import Edit, Rig, put_entries
 from welvo.rig.edits import with_place
 from welvo.rig.lookup import mode_of
 from welvo.rig.patched import Element, Fixture, Place
@@ -29,12 +29,12 @@ def footprint_of(rig: Rig, key: str, break_no: int = 0) -> int:
         mode = mode_of(rig, fixture)
         return mode.breaks[break_no].slots if mode and break_no < len(mode.breaks) else 0
     element: Element | None = rig.elements.get(key)
-    return element.footprint if element else 0
+    return element.slots_needed if element else 0
 
 
 def place_of(rig: Rig, key: str, break_no: int) -> Place:
     fixture = rig.fixtures.get(key)
-    return fixture.place(break_no) if fixture else rig.elements[key].at
+    return fixture.place_of_break(break_no) if fixture else rig.elements[key].at
 
 
 def is_locked(rig: Rig, key: str, break_no: int) -> bool:
@@ -51,4 +51,4 @@ def apply_steps(rig: Rig, steps: list[Step], label: str) -> Edit:
         else:
             old = fixtures.get(step.key, rig.fixtures[step.key])
             fixtures[step.key] = replace(old, at=with_place(old, step.break_no, place))
-    return put(rig, label, fixtures=fixtures, elements=elements)
+    return put_entries(rig, label, fixtures=fixtures, elements=elements)

@@ -8,17 +8,17 @@ from typing import Any
 from msgspec.structs import replace
 
 from welvo.patch.adding import patch_series
-from welvo.patch.arrange import shifted
+from welvo.patch.arrange import shift_breaks
 from welvo.patch.index import Index
-from welvo.patch.positions import place
+from welvo.patch.positions import place_fixtures
 from welvo.patch.steps import apply_steps
 from welvo.rig import edits
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Edit, Rig, put
-from welvo.rig.lookup import call, called, mode_of
-from welvo.rig.notation import count_names, natural, plural, read_series, read_shift, say_place
+from welvo.rig.document import Change, Edit, Rig, put_entries
+from welvo.rig.lookup import find_item_named, mode_of, name_of_item
+from welvo.rig.notation import count_names, natural_sort_key, read_series, read_shift, say_count, say_place
 from welvo.rig.patched import Fixture, Place, Turn
-from welvo.rig.readers import whole
+from welvo.rig.readers import read_whole_number
 
 FIXED = ("number", "name", "profile", "first", "last", "slots", "groups", "turns", "spot", "note")
 TITLES = {
@@ -49,12 +49,12 @@ HELP = {
 TURNS: dict[str, Turn] = {"pan": "pan inverted", "tilt": "tilt inverted", "swap": "pan and tilt swapped"}
 
 
-def columns(rig: Rig) -> tuple[str, ...]:
+def keys_of_columns(rig: Rig) -> tuple[str, ...]:
     """Keys of all columns; the rig's own stand before the remark, as `own:NAME`."""
     return (*FIXED[:7], *(f"own:{c}" for c in rig.columns), *FIXED[7:])
 
 
-def title(column: str) -> str:
+def title_of_column(column: str) -> str:
     return column[4:] if column.startswith("own:") else TITLES.get(column, column)
 
 
@@ -64,7 +64,7 @@ def help_for(column: str) -> str:
     return HELP.get(column, "")
 
 
-def cell(index: Index, key: str, column: str) -> str:
+def text_of_cell(index: Index, key: str, column: str) -> str:
     """What one cell says."""
     rig = index.rig
     f, e = rig.fixtures.get(key), rig.elements.get(key)
@@ -76,15 +76,15 @@ def cell(index: Index, key: str, column: str) -> str:
         return f.name if f else e.name if e else ""
     if column == "profile":
         if e:
-            return f"element · {plural(e.slots, 'slot') if e.kind == 'block' else f'{e.pixels} px {e.order}'}"
+            return f"element · {say_count(e.slots, 'slot') if e.kind == 'block' else f'{e.pixels} px {e.order}'}"
         profile = rig.profiles.get(f.profile) if f else None
         mode = mode_of(rig, f) if f else None
         return f"{profile.name if profile else '?'} · {mode.name if mode else '?'}"
     if column in ("first", "last"):
-        return _places(index, key, column == "first")
+        return _say_places(index, key, column == "first")
     if column == "slots":
         mode = mode_of(rig, f) if f else None
-        return str(mode.footprint if mode else e.footprint if e else 0)
+        return str(mode.slots_needed if mode else e.slots_needed if e else 0)
     if column == "groups":
         return ", ".join(edits.groups_of(rig, key)) if rig.groups else ""
     if column == "note":
@@ -98,10 +98,10 @@ def cell(index: Index, key: str, column: str) -> str:
     return f.fields.get(column[4:], "")
 
 
-def _places(index: Index, key: str, first: bool) -> str:
+def _say_places(index: Index, key: str, first: bool) -> str:
     """Starts (or ends) of all breaks; a break without an address is said."""
     rig = index.rig
-    spans = index.spans(key)
+    spans = index.spans_of(key)
     fixture = rig.fixtures.get(key)
     mode = mode_of(rig, fixture) if fixture else None
     if not fixture or not mode or len(mode.breaks) == 1:
@@ -120,11 +120,11 @@ def _places(index: Index, key: str, first: bool) -> str:
     return ", ".join(said)
 
 
-def rank(index: Index, key: str, column: str) -> tuple[Any, ...]:
+def rank_of_row(index: Index, key: str, column: str) -> tuple[Any, ...]:
     """What a column is sorted by."""
     rig = index.rig
     if column in ("first", "last"):
-        spans = index.spans(key)
+        spans = index.spans_of(key)
         if not spans:
             return (1, 0, 0)
         s = spans[0] if column == "first" else spans[-1]
@@ -133,15 +133,15 @@ def rank(index: Index, key: str, column: str) -> tuple[Any, ...]:
         f = rig.fixtures.get(key)
         return (0, f.number, "") if f else (1, 0, rig.elements[key].name if key in rig.elements else "")
     if column == "slots":
-        return (int(cell(index, key, column) or 0),)
-    words = cell(index, key, column).lower()
-    return (not words, natural(words))
+        return (int(text_of_cell(index, key, column) or 0),)
+    words = text_of_cell(index, key, column).lower()
+    return (not words, natural_sort_key(words))
 
 
 # ---- typing into cells
 
 
-def change(index: Index, keys: list[str], column: str, typed: str) -> Edit:
+def change_cells(index: Index, keys: list[str], column: str, typed: str) -> Edit:
     """What typing into a column of one or several rows does; a series counts through them in this order.
 
     Raises Refused with the reason when it cannot be read or done.
@@ -154,31 +154,34 @@ def change(index: Index, keys: list[str], column: str, typed: str) -> Edit:
         return edits.put_in_groups(rig, keys, [n.strip() for n in typed.split(",") if n.strip()])
     if column == "note":
         words = count_names(typed, len(keys))
-        return put(
+        return put_entries(
             rig,
-            f"remark on {edits.names_of(rig, keys)}",
+            f"remark on {edits.names_of_few(rig, keys)}",
             fixtures={k: replace(rig.fixtures[k], note=w) for k, w in zip(keys, words) if k in rig.fixtures},
             elements={k: replace(rig.elements[k], note=w) for k, w in zip(keys, words) if k in rig.elements},
         )
     if not fixtures:
-        raise Refused(f"{call(rig, keys[0]) if keys else 'Nothing'} is no fixture and has no {title(column).lower()}.")
+        raise Refused(
+            f"{name_of_item(rig, keys[0]) if keys else 'Nothing'} is no fixture and has no "
+            f"{title_of_column(column).lower()}."
+        )
     if column == "number":
         return number_series(rig, fixtures, typed)
     if column == "name":
         return name_series(rig, fixtures, typed)
     if column == "turns":
         turns = read_turns(typed)
-        label = f"turn {edits.names_of(rig, fixtures)}"
+        label = f"turn {edits.names_of_few(rig, fixtures)}"
         return edits.set_fixtures(rig, label, {k: {"turns": turns} for k in fixtures})
     if column == "spot":
-        return place(rig, fixtures, typed)
+        return place_fixtures(rig, fixtures, typed)
     if column == "profile":
         from welvo.patch.consequences import change_mode
 
         return change_mode(rig, fixtures, *read_mode(rig, typed, rig.fixtures[fixtures[0]].profile))
     if column.startswith("own:"):
         return edits.set_field(rig, fixtures, column[4:], count_names(typed, len(fixtures)))
-    raise Refused(f"{title(column)} follows from the rest and is not typed.")
+    raise Refused(f"{title_of_column(column)} follows from the rest and is not typed.")
 
 
 def change_first(index: Index, keys: list[str], typed: str) -> Edit:
@@ -191,17 +194,17 @@ def change_first(index: Index, keys: list[str], typed: str) -> Edit:
             (len(m.breaks) for k in keys if k in rig.fixtures and (m := mode_of(rig, rig.fixtures[k]))), default=1
         )
         if len(parts) > most:
-            raise Refused(f"{plural(len(parts), 'address', 'addresses')} for {plural(most, 'break')}.")
+            raise Refused(f"{say_count(len(parts), 'address', 'addresses')} for {say_count(most, 'break')}.")
         made, touched, label = rig, frozenset[str](), ""
         here = index
         for break_no, part in enumerate(parts):
             wanting = [(k, break_no) for k in keys if k in rig.fixtures and _has_break(rig, k, break_no)]
             if part in ("", "–", "-"):
-                made, change = unpatch(made, wanting)
+                made, change = unpatch_breaks(made, wanting)
             else:
                 made, change = _place_breaks(here, wanting, part)
             here = Index(made)
-            touched |= change.ids("fixtures")
+            touched |= change.changed_ids("fixtures")
             label = label or change.label
         return made, Change(label, {"fixtures": touched})
     return _place_breaks(index, [(k, 0) for k in keys], text)
@@ -215,20 +218,22 @@ def _has_break(rig: Rig, key: str, break_no: int) -> bool:
 def _place_breaks(index: Index, keys: list[tuple[str, int]], text: str) -> Edit:
     rig = index.rig
     if not text:
-        return unpatch(rig, keys)
+        return unpatch_breaks(rig, keys)
     shift = read_shift(text)
     if shift:
-        steps = shifted(index, keys, shift)
-        return apply_steps(rig, steps, f"move {edits.names_of(rig, [k for k, _ in keys])} by {text}")
+        steps = shift_breaks(index, keys, shift)
+        return apply_steps(rig, steps, f"move {edits.names_of_few(rig, [k for k, _ in keys])} by {text}")
     if text.lower().startswith("after"):
         place = read_anchor(rig, text)
-        return _set_places(rig, keys, place, f"place {edits.names_of(rig, [k for k, _ in keys])} {text}")
+        return _set_places(rig, keys, place, f"place {edits.names_of_few(rig, [k for k, _ in keys])} {text}")
     return patch_series(index, keys, text)
 
 
-def unpatch(rig: Rig, keys: list[tuple[str, int]]) -> Edit:
+def unpatch_breaks(rig: Rig, keys: list[tuple[str, int]]) -> Edit:
     """Take the address of breaks away. Locked ones are refused."""
-    return _set_places(rig, keys, Place(), f"unpatch {edits.names_of(rig, list(dict.fromkeys(k for k, _ in keys)))}")
+    return _set_places(
+        rig, keys, Place(), f"unpatch {edits.names_of_few(rig, list(dict.fromkeys(k for k, _ in keys)))}"
+    )
 
 
 def _set_places(rig: Rig, keys: list[tuple[str, int]], place: Place, label: str) -> Edit:
@@ -241,19 +246,19 @@ def _set_places(rig: Rig, keys: list[tuple[str, int]], place: Place, label: str)
             elements[key] = replace(rig.elements[key], at=place)
             continue
         f = fixtures.get(key, rig.fixtures[key])
-        if f.place(break_no).locked:
+        if f.place_of_break(break_no).locked:
             raise Refused(f"{f.number} is locked. Unlock it first.")
         if place.after == key:
             raise Refused(f"{f.number} cannot stand behind itself.")
         fixtures[key] = replace(f, at=edits.with_place(f, break_no, place))
-    return put(rig, label, fixtures=fixtures, elements=elements)
+    return put_entries(rig, label, fixtures=fixtures, elements=elements)
 
 
 def read_anchor(rig: Rig, text: str) -> Place:
     """`after 207 + 4`: behind a fixture (by number) or an element (by name), with so many free slots between."""
     m = re.fullmatch(r"after\s+(.+?)(?:\s*\+\s*(\d{1,5}))?", text.strip(), re.IGNORECASE)
     name = m[1].strip() if m else ""
-    found = called(rig, name)
+    found = find_item_named(rig, name)
     if not m or not found:
         raise Refused(f"“{text}” names nothing to stand behind. Write: after 207 + 4")
     return Place(after=found, gap=int(m[2] or 0))
@@ -266,7 +271,7 @@ def number_series(rig: Rig, keys: list[str], typed: str) -> Edit:
         wanted = [rig.fixtures[k].number + shift.by for k in keys]
     else:
         series = read_series(typed)
-        start, step = whole(series.start, 1, 999_999), series.spacing or 1
+        start, step = read_whole_number(series.start, 1, 999_999), series.spacing or 1
         wanted = [start + n * step for n in range(len(keys))]
     if wanted and (min(wanted) < 1 or max(wanted) > 999_999):
         raise Refused(
@@ -277,14 +282,14 @@ def number_series(rig: Rig, keys: list[str], typed: str) -> Edit:
     taken = next((n for n in wanted if n in others), None)
     if taken is not None:
         raise Refused(f"Number {taken} is taken already by “{others[taken]}”.")
-    label = f"number {edits.names_of(rig, keys)}"
+    label = f"number {edits.names_of_few(rig, keys)}"
     return edits.set_fixtures(rig, label, {k: {"number": n} for k, n in zip(keys, wanted)})
 
 
 def name_series(rig: Rig, keys: list[str], typed: str) -> Edit:
     """Name fixtures by a pattern with counters."""
     names = count_names(typed, len(keys), [rig.fixtures[k].number for k in keys])
-    label = f"name {edits.names_of(rig, keys)}"
+    label = f"name {edits.names_of_few(rig, keys)}"
     return edits.set_fixtures(rig, label, {k: {"name": n} for k, n in zip(keys, names)})
 
 
@@ -323,7 +328,7 @@ def read_mode(rig: Rig, text: str, profile: str = "") -> tuple[str, str]:
 # ---- filtering
 
 
-def matches(index: Index, key: str, wanted: str, worst: str = "") -> bool:
+def row_matches(index: Index, key: str, wanted: str, worst: str = "") -> bool:
     """Whether a row answers a filter: words that all must occur, `column:word`, `-word`, `is:locked` and the like.
 
     `on:BOX` and `on:BOX/PORT` are what is attached there; `is:` knows locked, free (not patched), half, shared,
@@ -332,23 +337,25 @@ def matches(index: Index, key: str, wanted: str, worst: str = "") -> bool:
     for term in re.findall(r'-?(?:[^\s:"]+:)?"[^"]*"|\S+', wanted.lower()):
         refuse = term.startswith("-") and len(term) > 1
         term = (term[1:] if refuse else term).replace('"', "")
-        if _answers(index, key, term, worst) == refuse:
+        if _answers_term(index, key, term, worst) == refuse:
             return False
     return True
 
 
-def _answers(index: Index, key: str, term: str, worst: str) -> bool:
+def _answers_term(index: Index, key: str, term: str, worst: str) -> bool:
     head, colon, word = term.partition(":")
     if colon and head == "is":
-        return _is(index, key, word, worst)
+        return _answers_word(index, key, word, worst)
     if colon and head == "on":
         return is_on(index, key, word)
     if colon and head in ("u", "universe"):
-        return any(str(index.rig.universes[s.universe].number) == word for s in index.spans(key))
+        return any(str(index.rig.universes[s.universe].number) == word for s in index.spans_of(key))
     if colon:
-        wanted = next((c for c in columns(index.rig) if title(c).lower().replace(".", "").startswith(head)), "")
-        return bool(wanted) and word in cell(index, key, wanted).lower()
-    return any(term in cell(index, key, c).lower() for c in columns(index.rig))
+        wanted = next(
+            (c for c in keys_of_columns(index.rig) if title_of_column(c).lower().replace(".", "").startswith(head)), ""
+        )
+        return bool(wanted) and word in text_of_cell(index, key, wanted).lower()
+    return any(term in text_of_cell(index, key, c).lower() for c in keys_of_columns(index.rig))
 
 
 def is_on(index: Index, key: str, word: str) -> bool:
@@ -356,19 +363,19 @@ def is_on(index: Index, key: str, word: str) -> bool:
     box, _, port = word.partition("/")
     return any(
         index.rig.devices[device_id].name.lower() == box and (not port or label.lower() == port)
-        for (device_id, label), _ in index.cables.attached(key)
+        for (device_id, label), _ in index.cables_and_sums.ports_of_item(key)
     )
 
 
-def _is(index: Index, key: str, word: str, worst: str) -> bool:
+def _answers_word(index: Index, key: str, word: str, worst: str) -> bool:
     rig = index.rig
     f = rig.fixtures.get(key)
     if word == "locked":
         return any(p.locked for p in (f.at if f else (rig.elements[key].at,)))
     if word in ("free", "unpatched"):
-        return not index.spans(key)
+        return not index.spans_of(key)
     if word == "half":
-        return bool(index.spans(key)) and key in index.open
+        return bool(index.spans_of(key)) and key in index.open
     if word == "shared":
         return bool(index.shared_with(key))
     if word == "grouped":

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from msgspec import Struct
 
-from welvo.protocols.wire import WireError, read_text, step_of, text_field
+from welvo.protocols.wire import WireError, read_text_field, step_of, text_field
 from welvo.rig.protocol import PROTOCOLS, Protocol
 
 KEY: Protocol = "artnet"
@@ -67,7 +67,7 @@ class PollReply:
     status3: int = 0
 
     @property
-    def ports(self) -> int:
+    def count_ports(self) -> int:
         return len(self.port_types)
 
 
@@ -128,7 +128,7 @@ class IpProgReply(Struct, frozen=True):
     gateway: Four = (0, 0, 0, 0)
 
     @property
-    def dhcp(self) -> bool:
+    def uses_dhcp(self) -> bool:
         return bool(self.status & 0x40)
 
 
@@ -215,33 +215,33 @@ COMMAND_TAKE_ARTNET, COMMAND_TAKE_SACN = 0x60, 0x70
 COMMAND_LOCATE, COMMAND_NORMAL = 0x04, 0x02
 
 
-def _four(values: tuple[int, ...]) -> bytes:
+def _four_octets(values: tuple[int, ...]) -> bytes:
     return bytes(values[:4]).ljust(4, b"\0")
 
 
-def _header(opcode: int) -> bytes:
+def _artnet_header(opcode: int) -> bytes:
     return IDENTIFIER + struct.pack("<H", opcode) + struct.pack(">H", VERSION)
 
 
-def encode(p: Packet) -> bytes:
+def encode_artnet(p: Packet) -> bytes:
     """Bytes of a packet. Raises WireError when a value does not fit the standard."""
     if isinstance(p, Poll):
-        return _header(OP_POLL) + struct.pack(
+        return _artnet_header(OP_POLL) + struct.pack(
             ">BBHHHH", p.flags, p.priority, p.top, p.bottom, ESTA_EXPERIMENTAL, OEM_UNKNOWN
         )
     if isinstance(p, Dmx):
         return _encode_dmx(p)
     if isinstance(p, ArtSync):
-        return _header(OP_SYNC) + b"\0\0"
+        return _artnet_header(OP_SYNC) + b"\0\0"
     if isinstance(p, Address):
-        return _header(OP_ADDRESS) + struct.pack(
+        return _artnet_header(OP_ADDRESS) + struct.pack(
             ">BB18s64s4s4sBBB",
             p.net,
             p.bind_index,
             text_field(p.short_name, 18),
             text_field(p.long_name, 64),
-            _four(p.sw_in),
-            _four(p.sw_out),
+            _four_octets(p.sw_in),
+            _four_octets(p.sw_out),
             p.sub,
             p.acn_priority,
             p.command,
@@ -251,17 +251,17 @@ def encode(p: Packet) -> bytes:
     if isinstance(p, Input):
         if len(p.disabled) > 4:
             raise WireError("NumPorts", f"{len(p.disabled)} inputs are more than one page holds")
-        return _header(OP_INPUT) + struct.pack(
-            ">xBH4s", p.bind_index, len(p.disabled), _four(tuple(int(d) for d in p.disabled))
+        return _artnet_header(OP_INPUT) + struct.pack(
+            ">xBH4s", p.bind_index, len(p.disabled), _four_octets(tuple(int(d) for d in p.disabled))
         )
     if isinstance(p, IpProg):
-        return _header(OP_IP_PROG) + struct.pack(
+        return _artnet_header(OP_IP_PROG) + struct.pack(
             ">2xBx4s4sH4s4x", p.command, bytes(p.ip), bytes(p.mask), PORT, bytes(p.gateway)
         )
     if isinstance(p, TodRequest | TodData | TodControl | Rdm | RdmSub):
         return _encode_rdm(p)
     if isinstance(p, IpProgReply):
-        return _header(OP_IP_PROG_REPLY) + struct.pack(
+        return _artnet_header(OP_IP_PROG_REPLY) + struct.pack(
             ">4x4s4sHBx4s2x", bytes(p.ip), bytes(p.mask), PORT, p.status, bytes(p.gateway)
         )
     return p.raw
@@ -272,7 +272,7 @@ def _encode_rdm(p: TodRequest | TodData | TodControl | Rdm | RdmSub) -> bytes:
         if len(p.addresses) > 32:
             raise WireError("AdCount", f"{len(p.addresses)} addresses are more than 32")
         return (
-            _header(OP_TOD_REQUEST)
+            _artnet_header(OP_TOD_REQUEST)
             + struct.pack(">9xBBB", p.net, p.command, len(p.addresses))
             + bytes(p.addresses).ljust(32, b"\0")
         )
@@ -283,13 +283,13 @@ def _encode_rdm(p: TodRequest | TodData | TodControl | Rdm | RdmSub) -> bytes:
             ">BB6xBBBBHBB", RDM_VERSION, p.port, p.bind_index, p.net, 0 if p.available else 0xFF, p.address, p.total,
             p.block, len(p.uids),
         )  # fmt: skip
-        return _header(OP_TOD_DATA) + head + b"".join(uid.to_bytes(6, "big") for uid in p.uids)
+        return _artnet_header(OP_TOD_DATA) + head + b"".join(uid.to_bytes(6, "big") for uid in p.uids)
     if isinstance(p, TodControl):
-        return _header(OP_TOD_CONTROL) + struct.pack(">9xBBB", p.net, p.command, p.address)
+        return _artnet_header(OP_TOD_CONTROL) + struct.pack(">9xBBB", p.net, p.command, p.address)
     if isinstance(p, Rdm):
-        return _header(OP_RDM) + struct.pack(">B8xBBB", RDM_VERSION, p.net, p.command, p.address) + p.frame
+        return _artnet_header(OP_RDM) + struct.pack(">B8xBBB", RDM_VERSION, p.net, p.command, p.address) + p.frame
     head = struct.pack(">Bx6sxBHHH4x", RDM_VERSION, p.uid.to_bytes(6, "big"), p.command, p.pid, p.first, p.count)
-    return _header(OP_RDM_SUB) + head + struct.pack(f">{len(p.values)}H", *p.values)
+    return _artnet_header(OP_RDM_SUB) + head + struct.pack(f">{len(p.values)}H", *p.values)
 
 
 def _decode_rdm(opcode: int, raw: bytes) -> Packet:
@@ -331,7 +331,7 @@ def _encode_dmx(p: Dmx) -> bytes:
         raise WireError("length", f"{len(p.slots)} is not in 1..512")
     slots = p.slots if len(p.slots) % 2 == 0 else p.slots + b"\0"
     return (
-        _header(OP_DMX)
+        _artnet_header(OP_DMX)
         + struct.pack("<BBH", p.sequence & 255, p.physical, p.address)
         + struct.pack(">H", len(slots))
         + slots
@@ -339,8 +339,8 @@ def _encode_dmx(p: Dmx) -> bytes:
 
 
 def _encode_reply(p: PollReply) -> bytes:
-    if p.ports > 4:
-        raise WireError("NumPorts", f"{p.ports} ports are more than one page holds")
+    if p.count_ports > 4:
+        raise WireError("NumPorts", f"{p.count_ports} ports are more than one page holds")
     return (
         IDENTIFIER
         + struct.pack("<H", OP_POLL_REPLY)
@@ -351,17 +351,17 @@ def _encode_reply(p: PollReply) -> bytes:
         + text_field(p.short_name, 18)
         + text_field(p.long_name, 64)
         + text_field(p.report, 64)
-        + struct.pack(">H", p.ports)
-        + _four(p.port_types)
-        + _four(p.good_input)
-        + _four(p.good_output)
-        + _four(p.sw_in)
-        + _four(p.sw_out)
+        + struct.pack(">H", p.count_ports)
+        + _four_octets(p.port_types)
+        + _four_octets(p.good_input)
+        + _four_octets(p.good_output)
+        + _four_octets(p.sw_in)
+        + _four_octets(p.sw_out)
         + struct.pack(">BBB3xB", p.acn_priority, 0, 0, p.style)
         + p.mac[:6].ljust(6, b"\0")
         + bytes(p.bind_ip)
         + bytes([p.bind_index, p.status2])
-        + _four(p.good_output_b)
+        + _four_octets(p.good_output_b)
         + bytes([p.status3])
         + bytes(6)
         + bytes(2)
@@ -371,7 +371,7 @@ def _encode_reply(p: PollReply) -> bytes:
     )
 
 
-def decode(raw: bytes) -> Packet:
+def decode_artnet(raw: bytes) -> Packet:
     """Read a packet: longer ones than known are fine, shorter replies of older nodes as well."""
     if len(raw) < 10 or raw[:8] != IDENTIFIER:
         raise WireError("identifier", "is not Art-Net")
@@ -407,8 +407,8 @@ def decode(raw: bytes) -> Packet:
             sub,
             (*sw_in,),
             (*sw_out,),
-            read_text(short),
-            read_text(long),
+            read_text_field(short),
+            read_text_field(long),
             priority,
             command,
         )
@@ -440,7 +440,7 @@ def _four_of(raw: bytes, at: int) -> Four:
     return raw[at], raw[at + 1], raw[at + 2], raw[at + 3]
 
 
-def accepts(last: int | None, new: int) -> bool:
+def artnet_accepts(last: int | None, new: int) -> bool:
     """Whether an ArtDmx of this sequence number is in order: 0 switches sequencing off, 255 is followed by 1.
 
     The standard leaves open how far back is late; as with sACN, what steps back further is a sender that began anew.
@@ -467,9 +467,9 @@ def _decode_reply(raw: bytes) -> PollReply:
 
     return PollReply(
         ip=(raw[10], raw[11], raw[12], raw[13]),
-        short_name=read_text(raw[26:44]),
-        long_name=read_text(raw[44:108]),
-        report=read_text(raw[108:172]),
+        short_name=read_text_field(raw[26:44]),
+        long_name=read_text_field(raw[44:108]),
+        report=read_text_field(raw[108:172]),
         firmware=firmware,
         net=net,
         sub=sub,

@@ -75,17 +75,17 @@ class Forward(NamedTuple):
     twice: bool = False
     answers: bool = False
 
-    def octets(self) -> bytes:
+    def octets_of_frame(self) -> bytes:
         return bytes([self.address, self.data])
 
 
-def _short(address: int) -> int:
+def _check_short(address: int) -> int:
     if not 0 <= address < SHORT_ADDRESSES:
         raise WireError("short address", f"{address} is not in 0..63")
     return address << 1
 
 
-def _group(group: int) -> int:
+def _check_group(group: int) -> int:
     if not 0 <= group < GROUPS:
         raise WireError("group", f"{group} is not in 0..15")
     return 0x80 | group << 1
@@ -99,47 +99,47 @@ class To(Struct, frozen=True):
     unaddressed: bool = False
 
     @property
-    def octet(self) -> int:
+    def address_octet(self) -> int:
         """The address octet with S = 0."""
         if self.short is not None:
-            return _short(self.short)
+            return _check_short(self.short)
         if self.group is not None:
-            return _group(self.group)
+            return _check_group(self.group)
         return 0xFC if self.unaddressed else 0xFE
 
 
 EVERYBODY = To()
 
 
-def level(to: To, value: int) -> Forward:
+def level_frame(to: To, value: int) -> Forward:
     """Direct arc power. Raises WireError for a number that is no level."""
     if not 0 <= value <= MASK:
         raise WireError("level", f"{value} is not in 0..255")
-    return Forward(to.octet, value)
+    return Forward(to.address_octet, value)
 
 
-def command(to: To, code: int) -> Forward:
+def command_frame(to: To, code: int) -> Forward:
     """A command; which ones are sent twice and which are answered follows from its code."""
     if not 0 <= code <= 0xFF:
         raise WireError("command", f"0x{code:X} is none")
-    return Forward(to.octet | 1, code, code in TWICE, 0x90 <= code <= 0xC4 or code >= 0xF0)
+    return Forward(to.address_octet | 1, code, code in TWICE, 0x90 <= code <= 0xC4 or code >= 0xF0)
 
 
-def special(code: int, data: int = 0) -> Forward:
+def special_frame(code: int, data: int = 0) -> Forward:
     if not 0xA1 <= code <= 0xC9 or not code & 1:
         raise WireError("special command", f"0x{code:X} is none")
     return Forward(code, data, code in (INITIALISE, RANDOMISE), code in (COMPARE, VERIFY_SHORT, QUERY_SHORT))
 
 
-def configured(to: To, code: int, value: int) -> list[Forward]:
+def setting_frames(to: To, code: int, value: int) -> list[Forward]:
     """A setting: its value into DTR0, then the command, twice."""
-    return [special(DTR0, value), command(to, code)]
+    return [special_frame(DTR0, value), command_frame(to, code)]
 
 
-def coloured(to: To, code: int, dtrs: tuple[int, ...]) -> list[Forward]:
+def colour_frames(to: To, code: int, dtrs: tuple[int, ...]) -> list[Forward]:
     """A command of device type 8: its values into DTR0, DTR1 and DTR2 (lowest first), the type enabled, the command."""
-    loads = [special(reg, v) for reg, v in zip((DTR0, DTR1, DTR2), dtrs)]
-    return [*loads, special(ENABLE_TYPE, COLOUR), command(to, code)]
+    loads = [special_frame(reg, v) for reg, v in zip((DTR0, DTR1, DTR2), dtrs)]
+    return [*loads, special_frame(ENABLE_TYPE, COLOUR), command_frame(to, code)]
 
 
 # ---- levels and fades
@@ -196,16 +196,16 @@ def seconds_of(frames: list[Forward]) -> float:
 # ---- finding and addressing gear
 
 
-def initialise(which: int = 0x00) -> list[Forward]:
+def initialise_frames(which: int = 0x00) -> list[Forward]:
     """Begin commissioning: 0x00 all gear, 0xFF gear without short address, 0AAAAAA1 one address."""
-    return [special(TERMINATE), special(INITIALISE, which), special(RANDOMISE)]
+    return [special_frame(TERMINATE), special_frame(INITIALISE, which), special_frame(RANDOMISE)]
 
 
 def set_search(address: int) -> list[Forward]:
     return [
-        special(SEARCH_H, address >> 16 & 255),
-        special(SEARCH_M, address >> 8 & 255),
-        special(SEARCH_L, address & 255),
+        special_frame(SEARCH_H, address >> 16 & 255),
+        special_frame(SEARCH_M, address >> 8 & 255),
+        special_frame(SEARCH_L, address & 255),
     ]
 
 
@@ -220,34 +220,34 @@ SEVERAL = -1
 """As an answer: more than one gear answered, and not the same; any activity counts as yes."""
 
 
-def addressing(
+def address_in_turn(
     free: list[int], given: list[Readdressed] | None = None
 ) -> Generator[list[Forward], int | None, list[Readdressed]]:
     """Gives every gear that takes part an address of `free`, in the order of their random ones (annex A of -102).
 
-    After `initialise` and its pause, each list of frames it yields is to be put on the bus; it must be sent what was
-    answered to the last of them (None: silence). A gear keeps its former short address until it is given another one,
-    so it is asked for it just before: what was where is known afterwards. Two gear with one random address take one
-    short address together: that shows in the search for present ones, and is mended by beginning anew. What was done
-    so far stands in `given` at any time, for whoever breaks it off.
+    After `initialise_frames` and its pause, each list of frames it yields is to be put on the bus; it must be sent
+    what was answered to the last of them (None: silence). A gear keeps its former short address until it is given
+    another one, so it is asked for it just before: what was where is known afterwards. Two gear with one random
+    address take one short address together: that shows in the search for present ones, and is mended by beginning
+    anew. What was done so far stands in `given` at any time, for whoever breaks it off.
     """
     given = [] if given is None else given
     for short in free:
-        if (yield [*set_search(0xFFFFFF), special(COMPARE)]) is None:
+        if (yield [*set_search(0xFFFFFF), special_frame(COMPARE)]) is None:
             break
         low, high = 0, 0xFFFFFF
         while low < high:
             middle = (low + high) // 2
-            if (yield [*set_search(middle), special(COMPARE)]) is not None:
+            if (yield [*set_search(middle), special_frame(COMPARE)]) is not None:
                 high = middle
             else:
                 low = middle + 1
-        before = yield [*set_search(low), special(QUERY_SHORT)]
-        yield [special(PROGRAM_SHORT, short << 1 | 1)]
-        if (yield [special(VERIFY_SHORT, short << 1 | 1)]) is None:
+        before = yield [*set_search(low), special_frame(QUERY_SHORT)]
+        yield [special_frame(PROGRAM_SHORT, short << 1 | 1)]
+        if (yield [special_frame(VERIFY_SHORT, short << 1 | 1)]) is None:
             break
         known = before is not None and before not in (MASK, SEVERAL)
         given.append(Readdressed(before >> 1 if known and before is not None else None, short))
-        yield [special(WITHDRAW)]
-    yield [special(TERMINATE)]
+        yield [special_frame(WITHDRAW)]
+    yield [special_frame(TERMINATE)]
     return given

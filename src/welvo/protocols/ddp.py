@@ -38,7 +38,7 @@ class Packet(Struct, frozen=True):
     timecode: int | None = None
 
 
-def encode(p: Packet) -> bytes:
+def encode_ddp(p: Packet) -> bytes:
     """Raises WireError for what no packet can carry."""
     if not 0 <= p.sequence <= 15:
         raise WireError("sequence", f"{p.sequence} is not 0 to 15")
@@ -59,7 +59,7 @@ def encode(p: Packet) -> bytes:
     return head + (struct.pack(">I", p.timecode) if p.timecode is not None else b"") + p.data
 
 
-def decode(raw: bytes) -> Packet:
+def decode_ddp(raw: bytes) -> Packet:
     """Raises WireError that names the field."""
     if len(raw) < HEAD:
         raise WireError("packet", f"{len(raw)} octets are too few; the header alone has {HEAD}")
@@ -81,7 +81,7 @@ def decode(raw: bytes) -> Packet:
     return Packet(raw[at : at + length], offset, bool(flags & PUSH), sequence, kind, destination, rest, 0, timecode)
 
 
-def packets(data: bytes, destination: int = DISPLAY, kind: int = UNDEFINED) -> list[Packet]:
+def packets_of_frame(data: bytes, destination: int = DISPLAY, kind: int = UNDEFINED) -> list[Packet]:
     """A whole frame as packets of rising offset; only the last one pushes."""
     cuts = range(0, max(1, len(data)), MOST)
     return [Packet(data[at : at + MOST], at, at == cuts[-1], kind=kind, destination=destination) for at in cuts]

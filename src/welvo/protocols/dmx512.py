@@ -26,7 +26,7 @@ NULL, TEXT, TEST = 0x00, 0x17, 0x55
 """Start codes: levels, a text, 512 slots of 0x55."""
 
 
-def packet(slots: bytes, start_code: int = NULL) -> bytes:
+def dmx_packet(slots: bytes, start_code: int = NULL) -> bytes:
     """What goes out after break and mark. Raises WireError for more than 512 slots or an impossible start code."""
     if len(slots) > SLOTS:
         raise WireError("slots", f"a packet holds {SLOTS} at most, not {len(slots)}")
@@ -35,7 +35,7 @@ def packet(slots: bytes, start_code: int = NULL) -> bytes:
     return bytes((start_code,)) + slots
 
 
-def duration(slots: int, line_break: float = SHORTEST_BREAK_SENT, mark: float = SHORTEST_MARK_SENT) -> float:
+def packet_duration(slots: int, line_break: float = SHORTEST_BREAK_SENT, mark: float = SHORTEST_MARK_SENT) -> float:
     """Seconds that a packet of so many slots takes at least, from its break to the next one."""
     return max(SHORTEST_PACKET, line_break + mark + SLOT * (slots + 1))
 
@@ -63,11 +63,11 @@ class Reader:
         self._octets = bytearray()
 
     @property
-    def begun(self) -> bytes:
+    def packet_begun(self) -> bytes:
         """The packet that is still coming, its start code first."""
         return bytes(self._octets or b"")
 
-    def octets(self, got: bytes) -> None:
+    def take_octets(self, got: bytes) -> None:
         """Octets as they come, the start code among them. Before the first break they belong to nothing."""
         if self._octets is None:
             return

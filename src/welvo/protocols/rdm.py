@@ -13,7 +13,7 @@ from typing import Literal, NamedTuple
 
 from msgspec import Struct
 
-from welvo.protocols.wire import WireError, read_text
+from welvo.protocols.wire import WireError, read_text_field
 
 START, SUB_START = 0xCC, 0x01
 HIGHEST_UID = 0xFFFF_FFFF_FFFE
@@ -104,11 +104,11 @@ class Frame(Struct, frozen=True):
     sub: int = ROOT
 
 
-def checksum(raw: bytes) -> int:
+def checksum_of(raw: bytes) -> int:
     return sum(raw) & 0xFFFF
 
 
-def encode(f: Frame) -> bytes:
+def encode_rdm(f: Frame) -> bytes:
     """The bytes from the start code to the checksum. Raises WireError for what no frame can hold."""
     if len(f.data) > MOST_DATA:
         raise WireError("PDL", f"{len(f.data)} octets are more than {MOST_DATA}")
@@ -119,10 +119,10 @@ def encode(f: Frame) -> bytes:
         raw += struct.pack(">BBBHBHB", f.transaction, f.port, f.count, f.sub, f.command, f.pid, len(f.data)) + f.data
     except struct.error as e:
         raise WireError("header", str(e)) from None
-    return raw + struct.pack(">H", checksum(raw))
+    return raw + struct.pack(">H", checksum_of(raw))
 
 
-def decode(raw: bytes) -> Frame:
+def decode_rdm(raw: bytes) -> Frame:
     """Read a frame. Raises WireError, naming the field that is wrong."""
     if len(raw) < 26:
         raise WireError("packet", f"{len(raw)} octets are too few for RDM")
@@ -133,7 +133,7 @@ def decode(raw: bytes) -> Frame:
         raise WireError("message length", f"{length} does not fit {len(raw)} octets")
     if raw[23] != length - 24:
         raise WireError("PDL", f"{raw[23]} does not fit a length of {length}")
-    if checksum(raw[:length]) != struct.unpack_from(">H", raw, length)[0]:
+    if checksum_of(raw[:length]) != struct.unpack_from(">H", raw, length)[0]:
         raise WireError("checksum", "does not match")
     transaction, port, count, sub, command, pid, _ = struct.unpack_from(">BBBHBHB", raw, 15)
     if command not in CLASSES:
@@ -146,15 +146,15 @@ def decode(raw: bytes) -> Frame:
 
 def for_artnet(f: Frame) -> bytes:
     """A frame as ArtRdm carries it: without its start code."""
-    return encode(f)[1:]
+    return encode_rdm(f)[1:]
 
 
 def from_artnet(raw: bytes) -> Frame:
     """A frame out of ArtRdm. One that was sent with its start code is an error all the same."""
-    return decode(bytes([START]) + raw)
+    return decode_rdm(bytes([START]) + raw)
 
 
-def answer(request: Frame, source: int, data: bytes = b"", kind: int = ACK, count: int = 0) -> Frame:
+def answer_to(request: Frame, source: int, data: bytes = b"", kind: int = ACK, count: int = 0) -> Frame:
     """The answer of a responder to a request."""
     return Frame(
         request.source, source, request.command + 1, request.pid, data, request.transaction, kind, count, request.sub
@@ -167,7 +167,7 @@ def answer(request: Frame, source: int, data: bytes = b"", kind: int = ACK, coun
 def encode_branch(uid: int, preamble: int = 7) -> bytes:
     """What a responder sends when a branch holds it (E1.20, 7.5): no break, every octet twice with other bits set."""
     coded = b"".join(bytes([b | 0xAA, b | 0x55]) for b in uid_bytes(uid))
-    sum_ = struct.pack(">H", checksum(coded))
+    sum_ = struct.pack(">H", checksum_of(coded))
     return b"\xfe" * preamble + b"\xaa" + coded + b"".join(bytes([b | 0xAA, b | 0x55]) for b in sum_)
 
 
@@ -178,7 +178,7 @@ def decode_branch(raw: bytes) -> int | None:
         return None
     coded = raw[at + 1 : at + 17]
     plain = bytes(coded[n] & coded[n + 1] for n in range(0, 16, 2))
-    if struct.unpack(">H", plain[6:])[0] != checksum(coded[:12]):
+    if struct.unpack(">H", plain[6:])[0] != checksum_of(coded[:12]):
         return None
     return int.from_bytes(plain[:6], "big")
 
@@ -207,7 +207,7 @@ class Disturbed(Exception):
         self.found = found
 
 
-def search(known: tuple[int, ...] = (), unmute: bool = True) -> Generator[Ask, bytes | None, list[int]]:
+def search_responders(known: tuple[int, ...] = (), unmute: bool = True) -> Generator[Ask, bytes | None, list[int]]:
     """Finds every responder of a line (E1.20, 7.6) by questions that whoever runs it puts on the line.
 
     To `branch` it must be sent the octets that came back, or None for silence; to `mute` an answer or None; to `unmute`
@@ -220,7 +220,7 @@ def search(known: tuple[int, ...] = (), unmute: bool = True) -> Generator[Ask, b
         yield Ask("unmute")
         yield Ask("unmute")  # nobody acknowledges it
     for uid in known:
-        if (yield from _mute(uid)):
+        if (yield from _mute_responder(uid)):
             found.append(uid)
     # Everybody is asked once more at the end: a lamp whose answer came too late or damaged in its branch is found then.
     stack = [(0, HIGHEST_UID)] * 2
@@ -229,7 +229,7 @@ def search(known: tuple[int, ...] = (), unmute: bool = True) -> Generator[Ask, b
         low, high = stack.pop()
         if low == high:
             if low not in found:
-                there = yield from _mute(low)
+                there = yield from _mute_responder(low)
                 found += [low] if there else []
                 fruitless = 0 if there else fruitless + MUTES
             continue
@@ -243,7 +243,7 @@ def search(known: tuple[int, ...] = (), unmute: bool = True) -> Generator[Ask, b
         again = twice.get((low, high, one or 0), 0)
         if one is not None and low <= one <= high and again < MUTES:
             twice[low, high, one] = again + 1
-            if (yield from _mute(one)):
+            if (yield from _mute_responder(one)):
                 if one not in found:
                     found.append(one)
                     fruitless = 0
@@ -254,13 +254,13 @@ def search(known: tuple[int, ...] = (), unmute: bool = True) -> Generator[Ask, b
     return found
 
 
-def responders(uids: Iterable[int]) -> list[int]:
+def responders_of_table(uids: Iterable[int]) -> list[int]:
     """Those of a table that can be lamps, each once and in its order: the null UID and broadcasts, to everybody or to
     all of one maker (E1.20, 5.1), are nobody's."""
     return [uid for uid in dict.fromkeys(uids) if uid and uid & 0xFFFFFFFF != 0xFFFFFFFF]
 
 
-def _mute(uid: int) -> Generator[Ask, bytes | None, bool]:
+def _mute_responder(uid: int) -> Generator[Ask, bytes | None, bool]:
     for _ in range(MUTES):
         if (yield Ask("mute", uid, uid)) is not None:
             return True
@@ -307,7 +307,7 @@ def decode_info(data: bytes) -> DeviceInfo:
 
 def decode_text(data: bytes) -> str:
     """A label: no terminator, 32 octets at most; what is no text becomes a mark."""
-    return read_text(data[:32])
+    return read_text_field(data[:32])
 
 
 def encode_text(text: str) -> bytes:
@@ -321,7 +321,7 @@ def encode_text(text: str) -> bytes:
     return raw
 
 
-def unpacked(form: str, data: bytes, what: str) -> tuple[int, ...]:
+def unpack_numbers(form: str, data: bytes, what: str) -> tuple[int, ...]:
     """The numbers of a parameter's data. Raises WireError when its length is another one."""
     if len(data) != struct.calcsize(form):
         raise WireError(what, f"{len(data)} octets instead of {struct.calcsize(form)}")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from welvo.rig.letters import marked
+from welvo.rig.letters import mark_unseen_letters
 
 
 class WireError(ValueError):
@@ -25,10 +25,10 @@ def text_field(text: str, length: int) -> bytes:
     return raw.ljust(length, b"\0")
 
 
-def read_text(raw: bytes) -> str:
+def read_text_field(raw: bytes) -> str:
     """The text of a field as it is kept: up to the first zero, with a mark for everything that is no plain text. Names
     come from anybody on the network, and go on into files, lists and papers."""
-    return marked(raw.split(b"\0", 1)[0].decode("utf-8", "replace"))
+    return mark_unseen_letters(raw.split(b"\0", 1)[0].decode("utf-8", "replace"))
 
 
 def step_of(last: int, new: int) -> int:

@@ -34,13 +34,13 @@ def gives_by(model: DeviceModel, mode: str, label: str) -> Gives:
     return model.gives.get(label) or _BY_KIND.get(model.kind, "dmx")
 
 
-def gives(rig: Rig, device_id: str, label: str) -> Gives:
+def port_gives_what(rig: Rig, device_id: str, label: str) -> Gives:
     """What a port of a planned device puts out; devices of an unknown model give DMX."""
     model = model_of(rig, device_id)
     return gives_by(model, rig.devices[device_id].mode, label) if model else "dmx"
 
 
-def ability(rig: Rig, device_id: str, label: str) -> Ability:
+def ability_of_port(rig: Rig, device_id: str, label: str) -> Ability:
     """The limits that hold for a port with the planned mode and firmware: the smallest that is stated."""
     model = model_of(rig, device_id)
     device = rig.devices[device_id]

@@ -45,11 +45,11 @@ def differing_part(ip: str, at: str) -> str:
         part = mask >> shift & 255
         a, b = int(theirs) >> shift & 255, int(ours) >> shift & 255
         if a & part != b & part:
-            return f"the {word} part is {a}, and must be {_wanted(b, part)}"
+            return f"the {word} part is {a}, and must be {_say_wanted_form(b, part)}"
     return ""
 
 
-def _wanted(first: int, part: int) -> str:
+def _say_wanted_form(first: int, part: int) -> str:
     last = first | (255 & ~part)
     return str(first) if last == first else f"{first} to {last}"
 

@@ -7,7 +7,7 @@ from typing import Annotated, Any
 import msgspec
 from msgspec import Meta
 
-from welvo.rig.letters import marked
+from welvo.rig.letters import mark_unseen_letters
 
 Name = Annotated[str, Meta(max_length=200)]
 """What somebody calls a thing. It stands on labels, in lists and on paper, so it has an end."""
@@ -21,7 +21,7 @@ class Refused(ValueError):
     """
 
     def __init__(self, why: str) -> None:
-        super().__init__(marked(why))
+        super().__init__(mark_unseen_letters(why))
 
 
 class Value(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True, gc=False):

@@ -71,30 +71,30 @@ class Bus(Value, frozen=True, kw_only=True):
     gear: tuple[Gear, ...] = ()
 
     @property
-    def places(self) -> int:
+    def count_places(self) -> int:
         return ADDRESSINGS[self.addressing][0]
 
     @property
-    def width(self) -> int:
+    def slots_per_place(self) -> int:
         """Slots of one place."""
         return len(CONTROLS[self.control][1])
 
     @property
-    def footprint(self) -> int:
-        return self.places * self.width
+    def slots_needed(self) -> int:
+        return self.count_places * self.slots_per_place
 
     @property
-    def coloured(self) -> bool:
+    def needs_colour_gear(self) -> bool:
         """Whether only gear of the colour type can follow it."""
         return self.control != "intensity"
 
-    def at(self, short: int) -> Gear | None:
+    def gear_at(self, short: int) -> Gear | None:
         """The gear that is planned at a short address."""
         return next((g for g in self.gear if g.at == short), None)
 
-    def slot(self, place: int) -> int:
+    def slot_of_place(self, place: int) -> int:
         """The first slot of a place (from 0), counted from 1 within the bus's stretch."""
-        return place * self.width + 1
+        return place * self.slots_per_place + 1
 
 
 NO_BUS = Bus()

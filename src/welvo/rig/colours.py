@@ -59,7 +59,7 @@ _BY_WORD: dict[str, str] = {
 }
 
 
-def straight(order: str) -> str:
+def straight_order(order: str) -> str:
     """The same letters in straight order."""
     return "".join(sorted(order, key=STRAIGHT.index))
 

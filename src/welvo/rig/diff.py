@@ -14,7 +14,7 @@ import msgspec
 from msgspec.structs import replace
 
 from welvo.rig.base import Value
-from welvo.rig.document import PARTS, Change, Edit, Rig, put, put_rig
+from welvo.rig.document import PARTS, Change, Edit, Rig, put_entries, put_rig
 
 BESIDE = ("tests", "versions")
 """Parts that stand beside the plan: they are records of their own, and no difference of it."""
@@ -43,11 +43,11 @@ class Touch(NamedTuple):
     after: Any
 
     @property
-    def place(self) -> tuple[str, str, tuple[str, ...]]:
+    def touched_place(self) -> tuple[str, str, tuple[str, ...]]:
         return self.part, self.id, self.path
 
 
-def touches(a: Rig, b: Rig, parts: Iterable[str] = PARTS) -> list[Touch]:
+def list_differences(a: Rig, b: Rig, parts: Iterable[str] = PARTS) -> list[Touch]:
     """All differences from `a` to `b`, in the order of the rig's parts."""
     found = [
         Touch("rig", name, (), getattr(a, name), getattr(b, name))
@@ -63,20 +63,20 @@ def touches(a: Rig, b: Rig, parts: Iterable[str] = PARTS) -> list[Touch]:
             if other is None:
                 found.append(Touch(part, key, (), value, GONE))
             elif other is not value and other != value:
-                found += (Touch(part, key, *rest) for rest in _inside(value, other, ()))
+                found += (Touch(part, key, *rest) for rest in _differences_inside(value, other, ()))
         found += [Touch(part, key, (), GONE, value) for key, value in new.items() if key not in old]
     return found
 
 
-def _inside(a: Any, b: Any, path: tuple[str, ...]) -> Iterator[tuple[tuple[str, ...], Any, Any]]:
+def _differences_inside(a: Any, b: Any, path: tuple[str, ...]) -> Iterator[tuple[tuple[str, ...], Any, Any]]:
     if a is b or (a == b and type(a) is type(b)):
         return
     if isinstance(a, Value) and type(a) is type(b):
         for name in a.__struct_fields__:
-            yield from _inside(getattr(a, name), getattr(b, name), (*path, name))
+            yield from _differences_inside(getattr(a, name), getattr(b, name), (*path, name))
     elif isinstance(a, dict) and isinstance(b, dict):
         for key in (*a, *(k for k in b if k not in a)):
-            yield from _inside(a.get(key, GONE), b.get(key, GONE), (*path, key))
+            yield from _differences_inside(a.get(key, GONE), b.get(key, GONE), (*path, key))
     else:
         yield path, a, b
 
@@ -121,7 +121,7 @@ def set_places(rig: Rig, label: str, wanted: Iterable[tuple[str, str, tuple[str,
         if entry is None:
             raise KeyError(key)
         entries[key] = with_value(entry, path, value)
-    made, change = put(rig, label, **parts)
+    made, change = put_entries(rig, label, **parts)
     if own:
         made, more = put_rig(made, label, **own)
         change = Change(label, {**change.touched, **more.touched})

@@ -100,7 +100,7 @@ class Change(msgspec.Struct, frozen=True):
     note: str = ""
     """What the operator should hear of it, where an edit did only a part of what was asked."""
 
-    def ids(self, part: str) -> frozenset[str]:
+    def changed_ids(self, part: str) -> frozenset[str]:
         return self.touched.get(part, frozenset())
 
 
@@ -108,7 +108,7 @@ Edit = tuple[Rig, Change]
 """What every edit gives: the new rig, and what is different in it."""
 
 
-def put(rig: Rig, label: str, *, made: Iterable[str] = (), **parts: dict[str, Any]) -> Edit:
+def put_entries(rig: Rig, label: str, *, made: Iterable[str] = (), **parts: dict[str, Any]) -> Edit:
     """Set entries in parts of the rig; a value of None removes the entry. The rest is shared with the old rig.
 
     Raises Refused when an entry is not what its part can hold.
@@ -138,7 +138,7 @@ def put_rig(rig: Rig, label: str, **fields: Any) -> Edit:
     return msgspec.structs.replace(rig, **fields), Change(label, {"rig": frozenset(fields)})
 
 
-def joined(label: str, *changes: Change) -> Change:
+def join_changes(label: str, *changes: Change) -> Change:
     """Several edits, one after the other, as one change."""
     touched: dict[str, frozenset[str]] = {}
     for change in changes:
@@ -147,7 +147,7 @@ def joined(label: str, *changes: Change) -> Change:
     return Change(label, touched, tuple(m for c in changes for m in c.made))
 
 
-def everything(rig: Rig, label: str) -> Change:
+def change_of_everything(rig: Rig, label: str) -> Change:
     """The change that says all of a rig is new."""
     return Change(label, {part: frozenset(getattr(rig, part)) for part in PARTS})
 

@@ -22,19 +22,19 @@ _ENCODE = msgspec.json.Encoder().encode
 
 
 @cache
-def _decoder(kind: Any) -> msgspec.json.Decoder[Any]:
+def _decoder_for(kind: Any) -> msgspec.json.Decoder[Any]:
     return msgspec.json.Decoder(kind)
 
 
 @cache
-def _hints(kind: type) -> dict[str, Any]:
+def _hints_of(kind: type) -> dict[str, Any]:
     return get_type_hints(kind, include_extras=True)
 
 
 @cache
 def entry_type(holder: type, part: str) -> Any:
     """What the values of a mapping of the rig must be."""
-    return get_args(_hints(holder)[part])[1]
+    return get_args(_hints_of(holder)[part])[1]
 
 
 def check_entries(kind: type[Value], entries: dict[str, Any], before: dict[str, Any]) -> None:
@@ -54,21 +54,21 @@ def check_entries(kind: type[Value], entries: dict[str, Any], before: dict[str, 
         get = attrgetter(name)
         if any(map(is_not, map(get, news), map(get, olds))):
             owners = list(compress(news, map(is_not, map(get, news), map(get, olds))))
-            _check(list[_hints(kind)[name]], list(map(get, owners)), owners, name)  # type: ignore[misc]
+            _check_values(list[_hints_of(kind)[name]], list(map(get, owners)), owners, name)  # type: ignore[misc]
     if fresh:
-        _check(list[kind], fresh, fresh, "")  # type: ignore[valid-type]
+        _check_values(list[kind], fresh, fresh, "")  # type: ignore[valid-type]
 
 
 def check_field(kind: type[Value], name: str, value: Any) -> None:
     """Refuse a value that a field of a struct cannot hold."""
-    _check(list[_hints(kind)[name]], [value], [None], name)  # type: ignore[misc]
+    _check_values(list[_hints_of(kind)[name]], [value], [None], name)  # type: ignore[misc]
 
 
-def _check(kind: Any, values: list[Any], owners: list[Any], field: str) -> None:
+def _check_values(kind: Any, values: list[Any], owners: list[Any], field: str) -> None:
     wrong, why = "", ""
     try:
         written = _ENCODE(values)
-        read = _decoder(kind).decode(written)
+        read = _decoder_for(kind).decode(written)
         # What is no finite number is written as null, and read as nothing where that is allowed. Everything else that
         # could be read is what was written, and comparing ten thousand values would take longer than all of the rest.
         if b"null" not in written or read == values:
@@ -85,10 +85,10 @@ def _check(kind: Any, values: list[Any], owners: list[Any], field: str) -> None:
     owner = owners[int(m[1])] if m else next((o for o in owners if o is not None), None)
     place = ".".join(p for p in (field, m[2].lstrip(".") if m else "") if p)
     words = why or (plain_words(wrong[: wrong.index(" - at")] if m else wrong) if wrong else "it is no finite number")
-    raise Refused(f"{_called(owner)}{_said(place)} cannot be that: {words}.")
+    raise Refused(f"{_name_of_owner(owner)}{_say_place(place)} cannot be that: {words}.")
 
 
-def _called(owner: Any) -> str:
+def _name_of_owner(owner: Any) -> str:
     """What the entry is called, as far as it has a number or a name that can be shown."""
     for key in ("number", "name"):
         value = getattr(owner, key, None)
@@ -97,7 +97,7 @@ def _called(owner: Any) -> str:
     return ""
 
 
-def _said(place: str) -> str:
+def _say_place(place: str) -> str:
     clean = re.sub(r"\[[^\]]*\]", "", place).split(".")[-1].replace("_", " ").strip()
     return clean or "it"
 
@@ -121,6 +121,6 @@ def plain_words(text: str) -> str:
     return text[:1].lower() + text[1:]
 
 
-def check_whole(value: Value) -> None:
+def check_whole_value(value: Value) -> None:
     """Refuse a value that no file could hold: one that an importer made, for example. Raises Refused."""
-    _check(list[type(value)], [value], [value], "")  # type: ignore[misc]
+    _check_values(list[type(value)], [value], [value], "")  # type: ignore[misc]

@@ -10,15 +10,15 @@ from msgspec.structs import replace
 
 from welvo.rig.addresses import check_host
 from welvo.rig.base import Refused
-from welvo.rig.document import Edit, Picture, Rig, fresh_id, fresh_ids, joined, put, put_rig
+from welvo.rig.document import Edit, Picture, Rig, fresh_id, fresh_ids, join_changes, put_entries, put_rig
 from welvo.rig.entered import SettingValue
-from welvo.rig.lookup import bench_sender, call, code_for, lowest_free_tint, universe_by_number
-from welvo.rig.notation import plural, read_ip
+from welvo.rig.lookup import bench_sender, code_for, lowest_free_tint, name_of_item, universe_by_number
+from welvo.rig.notation import read_ip, say_count
 from welvo.rig.patched import Element, Fixture, Group, Place, Share, Waiver
 from welvo.rig.plan import model_of, ports_taking, spec_of, split_key
 from welvo.rig.profile import CARRIED_PICTURES, Mode, Profile
 from welvo.rig.protocol import DESTINATION_WORDS, PROTOCOLS, USUAL, Protocol, say_wire
-from welvo.rig.reference_table import without
+from welvo.rig.reference_table import drop_entries
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, Show, Universe
 
 
@@ -29,12 +29,12 @@ def rename_rig(rig: Rig, name: str) -> Edit:
 def add_profile(rig: Rig, profile: Profile) -> Edit:
     """Take a profile in; it gets the lowest free tint and a three-letter code of its own."""
     pid = fresh_id(rig.profiles, "p")
-    profile, pictures = unpacked(rig, profile)
+    profile, pictures = unpack_profile(rig, profile)
     own = replace(profile, tint=lowest_free_tint(rig), code=code_for(rig, profile.name))
-    return put(rig, f"add profile {profile.name}", profiles={pid: own}, pictures=pictures, made=(pid,))
+    return put_entries(rig, f"add profile {profile.name}", profiles={pid: own}, pictures=pictures, made=(pid,))
 
 
-def packed(rig: Rig, profile: Profile) -> Profile:
+def pack_profile(rig: Rig, profile: Profile) -> Profile:
     """A profile of a rig with its reference pictures among its kept files, to be taken elsewhere."""
     used = dict.fromkeys(m.backdrop.picture for m in profile.modes.values() if m.backdrop)
     mine = {CARRIED_PICTURES + quote(k, safe=""): rig.pictures[k].data for k in used if k in rig.pictures}
@@ -42,7 +42,7 @@ def packed(rig: Rig, profile: Profile) -> Profile:
     return replace(profile, kept={**others, **mine})
 
 
-def unpacked(rig: Rig, profile: Profile) -> tuple[Profile, dict[str, Picture]]:
+def unpack_profile(rig: Rig, profile: Profile) -> tuple[Profile, dict[str, Picture]]:
     """A profile from elsewhere as it stands in a rig, and the pictures it brings, by ids that are free there.
 
     Ids of pictures mean something in their own rig only: a backdrop whose picture did not come along is left out,
@@ -70,32 +70,32 @@ def unpacked(rig: Rig, profile: Profile) -> tuple[Profile, dict[str, Picture]]:
 
 
 def set_profile(rig: Rig, pid: str, label: str, **fields: Any) -> Edit:
-    return put(rig, label, profiles={pid: replace(rig.profiles[pid], **fields)})
+    return put_entries(rig, label, profiles={pid: replace(rig.profiles[pid], **fields)})
 
 
 def remove_profile(rig: Rig, pid: str) -> Edit:
     users = [f.number for f in rig.fixtures.values() if f.profile == pid]
     if users:
-        raise Refused(f"{rig.profiles[pid].name} is used by {plural(len(users), 'fixture')}; remove those first.")
+        raise Refused(f"{rig.profiles[pid].name} is used by {say_count(len(users), 'fixture')}; remove those first.")
     return take_out(rig, f"remove profile {rig.profiles[pid].name}", "profiles", [pid])
 
 
 def set_fixtures(rig: Rig, label: str, changes: dict[str, dict[str, Any]]) -> Edit:
-    return put(rig, label, fixtures={fid: replace(rig.fixtures[fid], **c) for fid, c in changes.items()})
+    return put_entries(rig, label, fixtures={fid: replace(rig.fixtures[fid], **c) for fid, c in changes.items()})
 
 
-def move(rig: Rig, key: str, break_no: int, universe: str, address: int) -> Edit:
+def move_item(rig: Rig, key: str, break_no: int, universe: str, address: int) -> Edit:
     """Type an address for one break of a fixture, or for an element. Locked places stay."""
     element = rig.elements.get(key)
-    old = element.at if element else rig.fixtures[key].place(break_no)
+    old = element.at if element else rig.fixtures[key].place_of_break(break_no)
     if old.locked:
-        raise Refused(f"{call(rig, key)} is locked. Unlock it first.")
+        raise Refused(f"{name_of_item(rig, key)} is locked. Unlock it first.")
     place = Place(universe=universe, address=address)
     where = f"{rig.universes[universe].number}.{address:03d}"
     if element:
-        return put(rig, f"move {element.name} to {where}", elements={key: replace(element, at=place)})
+        return put_entries(rig, f"move {element.name} to {where}", elements={key: replace(element, at=place)})
     fixture = rig.fixtures[key]
-    return put(
+    return put_entries(
         rig,
         f"move {fixture.number} to {where}",
         fixtures={key: replace(fixture, at=with_place(fixture, break_no, place))},
@@ -110,30 +110,30 @@ def with_place(fixture: Fixture, break_no: int, place: Place) -> tuple[Place, ..
 
 def take_out(rig: Rig, label: str, part: str, ids: Collection[str]) -> Edit:
     """Take entries out of a part, with all that refers to them as the table of references says."""
-    changes = without(rig, {part: ids})
+    changes = drop_entries(rig, {part: ids})
     own = changes.pop("rig", None)
-    made, change = put(rig, label, **changes)
+    made, change = put_entries(rig, label, **changes)
     if own is None:
         return made, change
     made, more = put_rig(made, label, **own)
-    return made, joined(label, change, more)
+    return made, join_changes(label, change, more)
 
 
-def remove_items(rig: Rig, keys: list[str]) -> Edit:
+def take_out_items(rig: Rig, keys: list[str]) -> Edit:
     """Take fixtures and elements out of the rig, out of its shares, groups and buses, and off its cables.
 
     What stands after one of them has no place then; `patch/removing.py` keeps it where it is.
     """
-    what = call(rig, keys[0]) if len(keys) == 1 else plural(len(keys), "item")
+    what = name_of_item(rig, keys[0]) if len(keys) == 1 else say_count(len(keys), "item")
     fixtures, elements = [k for k in keys if k in rig.fixtures], [k for k in keys if k in rig.elements]
-    changes = without(rig, {"fixtures": fixtures, "elements": elements})
-    return put(rig, f"remove {what}", **changes)
+    changes = drop_entries(rig, {"fixtures": fixtures, "elements": elements})
+    return put_entries(rig, f"remove {what}", **changes)
 
 
 def add_element(rig: Rig, element: Element) -> Edit:
     eid = fresh_id(rig.elements, "e")
     own = replace(element, tint=lowest_free_tint(rig), code=code_for(rig, element.name))
-    return put(rig, f"add {element.name}", elements={eid: own}, made=(eid,))
+    return put_entries(rig, f"add {element.name}", elements={eid: own}, made=(eid,))
 
 
 def add_universe(rig: Rig, number: int | None = None, name: str = "") -> Edit:
@@ -144,14 +144,14 @@ def add_universe(rig: Rig, number: int | None = None, name: str = "") -> Edit:
     if not 1 <= n <= 63999:
         raise Refused(f"There is no universe {n}: universes run from 1 to 63999.")
     uid = fresh_id(rig.universes, "u")
-    return put(rig, f"add universe {n}", universes={uid: Universe(number=n, name=name)}, made=(uid,))
+    return put_entries(rig, f"add universe {n}", universes={uid: Universe(number=n, name=name)}, made=(uid,))
 
 
 def set_universe(rig: Rig, uid: str, label: str, **fields: Any) -> Edit:
     number = fields.get("number")
     if number is not None and universe_by_number(rig, number) not in ("", uid):
         raise Refused(f"There is a universe {number} already.")
-    return put(rig, label, universes={uid: replace(rig.universes[uid], **fields)})
+    return put_entries(rig, label, universes={uid: replace(rig.universes[uid], **fields)})
 
 
 def remove_universe(rig: Rig, uid: str) -> Edit:
@@ -172,7 +172,7 @@ def add_feed(rig: Rig, universe: str, protocol: Protocol = USUAL, wire: int | No
     if wire is None:
         lines = [f.wire for f in rig.feeds.values() if f.protocol == protocol]
         behind = max(lines, default=0) + 1 if record.carries == "line" else 1
-        on_wire = record.nearest(number) if record.numbered else behind
+        on_wire = record.nearest_number(number) if record.has_universe_numbers else behind
     else:
         on_wire = wire
     owner = rig.senders.get(who, senders.get(who))
@@ -186,7 +186,7 @@ def add_feed(rig: Rig, universe: str, protocol: Protocol = USUAL, wire: int | No
         priority=owner.priority if owner else 100,
     )
     label = f"feed universe {number} by {say_wire(protocol, on_wire)}"
-    return put(rig, label, senders=senders, feeds={fid: feed}, made=(fid,))
+    return put_entries(rig, label, senders=senders, feeds={fid: feed}, made=(fid,))
 
 
 def set_feed(rig: Rig, fid: str, label: str, **fields: Any) -> Edit:
@@ -198,7 +198,7 @@ def set_feed(rig: Rig, fid: str, label: str, **fields: Any) -> Edit:
         if feed.to in DESTINATION_WORDS or not record.addresses:
             feed = replace(feed, to=record.destinations[0])
     check_feed(feed)
-    return put(rig, label, feeds={fid: feed})
+    return put_entries(rig, label, feeds={fid: feed})
 
 
 def check_feed(feed: Feed) -> None:
@@ -230,13 +230,13 @@ def add_device(rig: Rig, model: DeviceModel, name: str, ip: str = "") -> Edit:
         model=mid,
         ip=read_ip(ip) if ip else "",
         ports=ports,
-        settings={"name": name} if model.spec("name") else {},
+        settings={"name": name} if model.spec_of_setting("name") else {},
     )
-    return put(rig, f"add {name}", device_models=models, devices={device_id: device}, made=(device_id,))
+    return put_entries(rig, f"add {name}", device_models=models, devices={device_id: device}, made=(device_id,))
 
 
 def set_device(rig: Rig, device_id: str, label: str, **fields: Any) -> Edit:
-    return put(rig, label, devices={device_id: replace(rig.devices[device_id], **fields)})
+    return put_entries(rig, label, devices={device_id: replace(rig.devices[device_id], **fields)})
 
 
 def remove_device(rig: Rig, device_id: str) -> Edit:
@@ -260,8 +260,8 @@ def remove_device(rig: Rig, device_id: str) -> Edit:
         for k in loose
         if k in rig.fixtures and any(p.from_run for p in rig.fixtures[k].at)
     }
-    changes = without(rig, {"devices": [device_id]})
-    return put(rig, f"remove {rig.devices[device_id].name}", elements=elements, fixtures=fixtures, **changes)
+    changes = drop_entries(rig, {"devices": [device_id]})
+    return put_entries(rig, f"remove {rig.devices[device_id].name}", elements=elements, fixtures=fixtures, **changes)
 
 
 def plan_setting(rig: Rig, device_id: str, setting: str, value: SettingValue | None) -> Edit:
@@ -317,31 +317,33 @@ def who_else(rig: Rig, device_id: str, port: str) -> list[str]:
     return [f"{rig.devices[d].name} {p}" for d, p in ports_taking(rig, feed) if feed and (d, p) != (device_id, port)]
 
 
-def share(rig: Rig, members: list[str], reason: str = "") -> Edit:
+def share_places(rig: Rig, members: list[str], reason: str = "") -> Edit:
     """Declare that fixtures of one profile, mode and start use the same slots on purpose."""
-    return put(
+    return put_entries(
         rig,
-        f"share {names_of(rig, members)}",
-        shares=_together(rig, members, Share(members=tuple(members), reason=reason)),
+        f"share {names_of_few(rig, members)}",
+        shares=_gather_shares(rig, members, Share(members=tuple(members), reason=reason)),
     )
 
 
-def overlay(rig: Rig, members: list[str], reason: str = "") -> Edit:
+def declare_overlay(rig: Rig, members: list[str], reason: str = "") -> Edit:
     """Declare that items of different profiles lie over each other on purpose."""
     made = Share(members=tuple(members), kind="overlay", reason=reason)
-    return put(rig, f"lay {names_of(rig, members)} over each other", shares=_together(rig, members, made))
+    return put_entries(
+        rig, f"lay {names_of_few(rig, members)} over each other", shares=_gather_shares(rig, members, made)
+    )
 
 
-def unshare(rig: Rig, sid: str) -> Edit:
+def end_share(rig: Rig, sid: str) -> Edit:
     gone = rig.shares[sid]
-    return put(rig, f"end the {gone.kind} of {names_of(rig, list(gone.members))}", shares={sid: None})
+    return put_entries(rig, f"end the {gone.kind} of {names_of_few(rig, list(gone.members))}", shares={sid: None})
 
 
-def names_of(rig: Rig, keys: list[str]) -> str:
-    return " and ".join(call(rig, k) for k in keys) if len(keys) < 5 else plural(len(keys), "item")
+def names_of_few(rig: Rig, keys: list[str]) -> str:
+    return " and ".join(name_of_item(rig, k) for k in keys) if len(keys) < 5 else say_count(len(keys), "item")
 
 
-def _together(rig: Rig, members: list[str], made: Share) -> dict[str, Share | None]:
+def _gather_shares(rig: Rig, members: list[str], made: Share) -> dict[str, Share | None]:
     """A new share takes the place of older ones of the same kind that it holds whole."""
     inside = {s: None for s, v in rig.shares.items() if v.kind == made.kind and set(v.members) <= set(members)}
     return {**inside, fresh_id(rig.shares, "x"): made}
@@ -353,7 +355,7 @@ def _together(rig: Rig, members: list[str], made: Share) -> dict[str, Share | No
 def put_in_groups(rig: Rig, keys: list[str], names: list[str]) -> Edit:
     """Let items stand in just the groups named, which are made where they are missing; emptied ones go."""
     rig, change = put_each_in_groups(rig, dict.fromkeys(keys, names))
-    return rig, replace(change, label=f"put {names_of(rig, keys)} into {', '.join(names) or 'no group'}")
+    return rig, replace(change, label=f"put {names_of_few(rig, keys)} into {', '.join(names) or 'no group'}")
 
 
 def put_each_in_groups(rig: Rig, wishes: Mapping[str, Sequence[str]]) -> Edit:
@@ -375,7 +377,7 @@ def put_each_in_groups(rig: Rig, wishes: Mapping[str, Sequence[str]]) -> Edit:
     ids = fresh_ids("g", rig.groups)
     for name, members_of_it in joining.items():
         groups[next(ids)] = Group(name=spelt[name], members=tuple(members_of_it))
-    return put(rig, f"put {plural(len(wishes), 'item')} into groups", groups=groups)
+    return put_entries(rig, f"put {say_count(len(wishes), 'item')} into groups", groups=groups)
 
 
 def groups_of(rig: Rig, key: str) -> list[str]:
@@ -407,10 +409,10 @@ def set_field(rig: Rig, keys: list[str], column: str, values: list[str]) -> Edit
         if value.strip():
             fields[column] = value.strip()
         fixtures[key] = replace(rig.fixtures[key], fields=fields)
-    return put(rig, f"{column} of {names_of(rig, keys)}", fixtures=fixtures)
+    return put_entries(rig, f"{column} of {names_of_few(rig, keys)}", fixtures=fixtures)
 
 
-def lock(rig: Rig, keys: list[str], on: bool) -> Edit:
+def lock_items(rig: Rig, keys: list[str], on: bool) -> Edit:
     """Lock or unlock every place of some items: nothing but the operator's hand moves a locked one."""
     fixtures = {
         k: replace(rig.fixtures[k], at=tuple(replace(p, locked=on) for p in (rig.fixtures[k].at or (Place(),))))
@@ -420,7 +422,9 @@ def lock(rig: Rig, keys: list[str], on: bool) -> Edit:
     elements = {
         k: replace(rig.elements[k], at=replace(rig.elements[k].at, locked=on)) for k in keys if k in rig.elements
     }
-    return put(rig, f"{'lock' if on else 'unlock'} {names_of(rig, keys)}", fixtures=fixtures, elements=elements)
+    return put_entries(
+        rig, f"{'lock' if on else 'unlock'} {names_of_few(rig, keys)}", fixtures=fixtures, elements=elements
+    )
 
 
 # ---- senders and uses
@@ -428,7 +432,7 @@ def lock(rig: Rig, keys: list[str], on: bool) -> Edit:
 
 def add_sender(rig: Rig, name: str) -> Edit:
     sid = fresh_id(rig.senders, "s")
-    return put(rig, f"add sender {name}", senders={sid: Sender(name=name)}, made=(sid,))
+    return put_entries(rig, f"add sender {name}", senders={sid: Sender(name=name)}, made=(sid,))
 
 
 def set_sender(rig: Rig, sid: str, label: str, **fields: Any) -> Edit:
@@ -437,7 +441,7 @@ def set_sender(rig: Rig, sid: str, label: str, **fields: Any) -> Edit:
         raise Refused(
             f"{sender.name} would number universes from {sender.lowest} to {sender.highest}: the lowest comes first."
         )
-    return put(rig, label, senders={sid: sender})
+    return put_entries(rig, label, senders={sid: sender})
 
 
 def remove_sender(rig: Rig, sid: str) -> Edit:
@@ -457,22 +461,22 @@ def change_show(rig: Rig, uid: str, label: str, **fields: Any) -> Edit:
     if not made.name.strip():
         raise Refused("A show needs a name, such as Opening night.")
     key = uid or fresh_id(rig.uses, "y")
-    return put(rig, label, uses={key: made}, made=(key,))
+    return put_entries(rig, label, uses={key: made}, made=(key,))
 
 
 def remove_show(rig: Rig, uid: str) -> Edit:
     return take_out(rig, f"remove show {rig.uses[uid].name}", "uses", [uid])
 
 
-def waive(rig: Rig, code: str, subject: str, facts: str, reason: str) -> Edit:
+def waive_finding(rig: Rig, code: str, subject: str, facts: str, reason: str) -> Edit:
     if not reason.strip():
         raise Refused("A waiver needs a reason, for whoever reads it next.")
     wid = fresh_id(rig.waivers, "v")
-    return put(
+    return put_entries(
         rig, f"waive {code}", waivers={wid: Waiver(code=code, subject=subject, facts=facts, reason=reason.strip())}
     )
 
 
-def unwaive(rig: Rig, code: str, subject: str) -> Edit:
+def end_waiver(rig: Rig, code: str, subject: str) -> Edit:
     gone = {wid: None for wid, w in rig.waivers.items() if (w.code, w.subject) == (code, subject)}
-    return put(rig, f"wake {code}", waivers=gone)
+    return put_entries(rig, f"wake {code}", waivers=gone)

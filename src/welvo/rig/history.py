@@ -6,7 +6,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from welvo.rig.document import Change, Edit, Rig, put
+from welvo.rig.document import Change, Edit, Rig, put_entries
 
 
 class History:
@@ -20,7 +20,7 @@ class History:
         self._future: list[Edit] = []
 
     @property
-    def dirty(self) -> bool:
+    def has_unsaved_edits(self) -> bool:
         return self.rig is not self.saved
 
     @property
@@ -31,22 +31,22 @@ class History:
     def redo_label(self) -> str:
         return self._future[-1][1].label if self._future else ""
 
-    def push(self, rig: Rig, change: Change) -> None:
+    def push_change(self, rig: Rig, change: Change) -> None:
         self._past.append((self.rig, change))
         del self._past[: -self._depth]
         self._future.clear()
         self.rig = rig
 
-    def amend(self, part: str, entries: dict[str, Any]) -> Change:
+    def amend_all(self, part: str, entries: dict[str, Any]) -> Change:
         """Set entries of a part in the present rig and in every one before and after it: it is no step to undo."""
-        rig, change = put(self.rig, "record", **{part: entries})
+        rig, change = put_entries(self.rig, "record", **{part: entries})
         mapping = getattr(rig, part)
         self._past = [(replace(r, **{part: mapping}), c) for r, c in self._past]
         self._future = [(replace(r, **{part: mapping}), c) for r, c in self._future]
         self.rig = rig
         return change
 
-    def undo(self) -> Change | None:
+    def undo_edit(self) -> Change | None:
         """Go back one edit; gives the change that says what is different now."""
         if not self._past:
             return None
@@ -55,7 +55,7 @@ class History:
         self.rig = rig
         return change
 
-    def redo(self) -> Change | None:
+    def redo_edit(self) -> Change | None:
         if not self._future:
             return None
         rig, change = self._future.pop()

@@ -22,7 +22,7 @@ T = TypeVar("T")
 _memory: ContextVar[dict[object, Any] | None] = ContextVar("memory", default=None)
 
 
-def memory() -> dict[object, Any]:
+def memory_of_thread() -> dict[object, Any]:
     """What the present thread keeps, by what it is an answer to. A thread begins with none."""
     found = _memory.get()
     if found is None:
@@ -33,18 +33,18 @@ def memory() -> dict[object, Any]:
 
 def table_of(what: str, most: int) -> dict[Any, Any]:
     """A table of answers of one kind that the present thread keeps; emptied when it has grown past `most`."""
-    found: dict[Any, Any] = memory().setdefault(what, {})
+    found: dict[Any, Any] = memory_of_thread().setdefault(what, {})
     if len(found) > most:
         found.clear()
     return found
 
 
-def kept(make: Callable[[P], T]) -> Callable[[P], T]:
+def keep_last_two(make: Callable[[P], T]) -> Callable[[P], T]:
     """Keep the last two answers of a function of one part, by the part's identity."""
 
     @wraps(make)
     def answer(part: P) -> T:
-        last: list[tuple[Any, T]] = memory().setdefault(make, [])
+        last: list[tuple[Any, T]] = memory_of_thread().setdefault(make, [])
         for known, value in last:
             if known is part:
                 return value

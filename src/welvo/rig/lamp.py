@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from msgspec import Struct, field
 
 from welvo.rig.attributes import BY_KEY, default_of, family_of, word_for
-from welvo.rig.modes import in_order, lights
+from welvo.rig.modes import adds_light, channels_in_order
 from welvo.rig.profile import Channel, Mode, Range
 
 Levels = Mapping[int, int]
@@ -41,8 +41,8 @@ class _Gates:
             if c.function in ("Dimmer", "Shutter1"):
                 self._dimming.setdefault(c.pixel, []).append((n, c))
 
-    def of(self, c: Channel) -> list[Channel]:
-        if c.needs is None and not lights(c):
+    def gates_of_channel(self, c: Channel) -> list[Channel]:
+        if c.needs is None and not adds_light(c):
             return []
         among = self._dimming if c.needs is None else self._of_pixel
         near = sorted((*among.get(0, ()), *(among.get(c.pixel, ()) if c.pixel else ())), key=lambda x: x[0])
@@ -52,26 +52,26 @@ class _Gates:
         return [x for _, x in near if x is not c and not (own and x.function == "Dimmer" and x.pixel == c.pixel)]
 
 
-def gates(mode: Mode, c: Channel) -> list[Channel]:
+def gating_channels(mode: Mode, c: Channel) -> list[Channel]:
     """The channels that must not be at zero (or closed) for this one to give light.
 
     Said by the profile (`needs`), else derived: dimmers and shutters of the whole lamp, and those of its own pixel.
     """
-    return _Gates(mode).of(c)
+    return _Gates(mode).gates_of_channel(c)
 
 
 def range_at(c: Channel, value: int) -> Range | None:
     return next((r for r in c.ranges if r.first <= value <= r.last), None)
 
 
-def passes(c: Channel, value: int) -> float:
+def light_passed(c: Channel, value: int) -> float:
     """How much light a dimmer or shutter lets through at a value, 0 to 1."""
     if family_of(c.function) == "shutter":
         r = range_at(c, value)
         if r is not None and r.does:
             return 0.0 if r.does == "closed" else 1.0
         return 1.0 if value else 0.0
-    share = value / c.top
+    share = value / c.highest_value
     return 1.0 - share if c.invert else share
 
 
@@ -94,7 +94,7 @@ def value_of(mode: Mode, n: int, levels: Levels) -> int:
     return levels.get(n, mode.channels[n].default)
 
 
-def physical(c: Channel, value: int) -> float | None:
+def physical_value(c: Channel, value: int) -> float | None:
     """What a value means in the channel's unit: by the range it lies in, else by the whole channel; None when
     unknown."""
     r = range_at(c, value)
@@ -102,26 +102,26 @@ def physical(c: Channel, value: int) -> float | None:
         return r.low + (r.high - r.low) * (value - r.first) / max(1, r.last - r.first)
     if c.low is None or c.high is None:
         return None
-    share = value / c.top
+    share = value / c.highest_value
     return c.low + (c.high - c.low) * (1 - share if c.invert else share)
 
 
-def look(mode: Mode, levels: Levels) -> Look:
+def look_at_levels(mode: Mode, levels: Levels) -> Look:
     """What a lamp in this mode would show at these levels."""
     values = {id(c): value_of(mode, n, levels) for n, c in enumerate(mode.channels)}
-    count = max(1, mode.pixels)
+    count = max(1, mode.count_pixels)
     added = [[0.0, 0.0, 0.0] for _ in range(count)]
-    emitters = [c for c in mode.channels if lights(c)]
+    emitters = [c for c in mode.channels if adds_light(c)]
     blockers: dict[str, None] = {}
     lit = False
     dims = [c for c in mode.channels if c.function in ("Dimmer", "Shutter1")]
     keeping = _Gates(mode)
     for c in emitters:
-        share = passes(c, values[id(c)]) if c.function == "Dimmer" else values[id(c)] / c.top
-        for gate in keeping.of(c):
-            through = passes(gate, values[id(gate)])
+        share = light_passed(c, values[id(c)]) if c.function == "Dimmer" else values[id(c)] / c.highest_value
+        for gate in keeping.gates_of_channel(c):
+            through = light_passed(gate, values[id(gate)])
             if not through and share:
-                blockers[_closed(gate, values[id(gate)])] = None
+                blockers[_say_closed(gate, values[id(gate)])] = None
             share *= through
         r, g, b = EMITTERS.get(c.function, (1.0, 1.0, 1.0))
         lit = lit or share > 0
@@ -132,12 +132,12 @@ def look(mode: Mode, levels: Levels) -> Look:
     if not emitters:
         share = 1.0
         for c in dims:
-            through = passes(c, values[id(c)])
+            through = light_passed(c, values[id(c)])
             if not through:
-                blockers[_closed(c, values[id(c)])] = None
+                blockers[_say_closed(c, values[id(c)])] = None
             share *= through
         lit = share > 0 and bool(dims or _white_source(mode))
-        tint = _filtered(mode, values)
+        tint = _filtered_white(mode, values)
         added = [[share * x for x in tint] if lit else [0.0, 0.0, 0.0] for _ in range(count)]
     dark = ""
     if not lit:
@@ -149,15 +149,15 @@ def look(mode: Mode, levels: Levels) -> Look:
         )
     return Look(
         tuple((min(1.0, a), min(1.0, b), min(1.0, c)) for a, b, c in added),
-        _angle(mode, values, "Pan"),
-        _angle(mode, values, "Tilt"),
-        _strobe(mode, values),
-        _words(mode, values),
+        _angle_of_function(mode, values, "Pan"),
+        _angle_of_function(mode, values, "Tilt"),
+        _strobe_rate(mode, values),
+        _words_of_values(mode, values),
         dark,
     )
 
 
-def _closed(c: Channel, value: int) -> str:
+def _say_closed(c: Channel, value: int) -> str:
     r = range_at(c, value)
     return f"{word_for(c.function)} at {value}" + (f", “{r.name}”" if r and r.name else "")
 
@@ -166,20 +166,20 @@ def _white_source(mode: Mode) -> bool:
     return any(family_of(c.function) in ("colour", "beam") for c in mode.channels)
 
 
-def _filtered(mode: Mode, values: dict[int, int]) -> tuple[float, float, float]:
+def _filtered_white(mode: Mode, values: dict[int, int]) -> tuple[float, float, float]:
     """White light behind subtractive mixing and a colour wheel."""
     rgb = [1.0, 0.97, 0.92]
     for c in mode.channels:
         for n, key in enumerate(("ColorSub_C", "ColorSub_M", "ColorSub_Y")):
             if c.function == key:
-                rgb[n] *= 1 - values[id(c)] / c.top
+                rgb[n] *= 1 - values[id(c)] / c.highest_value
         r = range_at(c, values[id(c)])
         if r is not None and r.light:
             rgb = [a * (int(r.light[i : i + 2], 16) / 255) ** 2.2 for a, i in zip(rgb, (1, 3, 5))]
     return rgb[0], rgb[1], rgb[2]
 
 
-def _angle(mode: Mode, values: dict[int, int], function: str) -> float | None:
+def _angle_of_function(mode: Mode, values: dict[int, int], function: str) -> float | None:
     c = next((c for c in mode.channels if c.function == function), None)
     if c is None:
         return None
@@ -190,32 +190,32 @@ def _angle(mode: Mode, values: dict[int, int], function: str) -> float | None:
         if function == "Pan"
         else (-135.0, 135.0)
     )
-    share = values[id(c)] / c.top
+    share = values[id(c)] / c.highest_value
     middle = (low + high) / 2
     return low + (high - low) * (1 - share if c.invert else share) - middle
 
 
-def _strobe(mode: Mode, values: dict[int, int]) -> float | None:
+def _strobe_rate(mode: Mode, values: dict[int, int]) -> float | None:
     for c in mode.channels:
         value = values[id(c)]
         r = range_at(c, value)
         if family_of(c.function) == "shutter" and (
             r.does == "strobe" if r else c.function == "Shutter1Strobe" and value > 0
         ):
-            known = physical(c, value)
+            known = physical_value(c, value)
             if known is not None:
                 return known
-            span = (value - r.first) / max(1, r.last - r.first) if r else value / c.top
+            span = (value - r.first) / max(1, r.last - r.first) if r else value / c.highest_value
             return 1.0 + 19.0 * span
     return None
 
 
-def _words(mode: Mode, values: dict[int, int]) -> tuple[tuple[str, str], ...]:
+def _words_of_values(mode: Mode, values: dict[int, int]) -> tuple[tuple[str, str], ...]:
     found = []
-    for n in in_order(mode):
+    for n in channels_in_order(mode):
         c = mode.channels[n]
         r = range_at(c, values[id(c)])
-        known = physical(c, values[id(c)])
+        known = physical_value(c, values[id(c)])
         said = (r.name if r else "") + (f" {known:.4g} {c.unit}".rstrip() if known is not None and c.unit else "")
         if said.strip() and not c.pixel:
             found.append((word_for(c.function, c.name or "?"), said.strip()))
@@ -232,7 +232,7 @@ class Answer(Struct, frozen=True):
     warnings: tuple[str, ...] = ()
 
 
-def drive(mode: Mode, rgb: tuple[float, float, float], brightness: float, held: Levels | None = None) -> Answer:
+def drive_colour(mode: Mode, rgb: tuple[float, float, float], brightness: float, held: Levels | None = None) -> Answer:
     """Which values to send for a linear RGB colour (0..1) at a brightness (0..1).
 
     Dimmers take the brightness where there are any, else the colours do. Shutters are opened where the profile says
@@ -254,17 +254,17 @@ def drive(mode: Mode, rgb: tuple[float, float, float], brightness: float, held: 
     for n, c in enumerate(channels):
         if c.function == "Dimmer":
             share = brightness if n in masters else brightness * max(rgb)
-            levels[n] = round((1 - share if c.invert else share) * c.top)
+            levels[n] = round((1 - share if c.invert else share) * c.highest_value)
         elif c.function == "Shutter1":
             opened = next((r for r in c.ranges if r.does == "open"), None)
-            levels[n] = (opened.first + opened.last) // 2 if opened else c.top
+            levels[n] = (opened.first + opened.last) // 2 if opened else c.highest_value
             if not opened:
                 warnings.append(f"The profile does not say where the {word_for(c.function)} is open; full is a guess.")
         elif c.function in EMITTERS:
-            levels[n] = round(emitter_share(c.function, rgb, white, functions) * scale * c.top)
+            levels[n] = round(emitter_share(c.function, rgb, white, functions) * scale * c.highest_value)
         elif c.function in ("ColorSub_C", "ColorSub_M", "ColorSub_Y"):
             part = rgb[("ColorSub_C", "ColorSub_M", "ColorSub_Y").index(c.function)]
-            levels[n] = round((1 - part) * c.top)
+            levels[n] = round((1 - part) * c.highest_value)
     if (
         not any(c.function in EMITTERS or c.function.startswith("ColorSub_") for c in channels)
         and max(rgb) - min(rgb) > 0.02
@@ -273,18 +273,18 @@ def drive(mode: Mode, rgb: tuple[float, float, float], brightness: float, held: 
     for n, value in (held or {}).items():
         if n in levels and value != levels[n]:
             levels[n] = value
-    shown = look(mode, levels)
+    shown = look_at_levels(mode, levels)
     if shown.dark and brightness > 0 and max(rgb) > 0:
         warnings.append(f"It would stay dark: {shown.dark}.")
     return Answer(levels, tuple(warnings))
 
 
-def revealed(mode: Mode) -> dict[int, int]:
+def highlight_values(mode: Mode) -> dict[int, int]:
     """The values of a mode at highlight, by channel: as the profile says, else what makes the lamp easy to find.
 
     That is dimmers and shutter open, strobe off, colours white, movement in the middle; the rest at its default.
     """
-    levels = drive(mode, (1.0, 1.0, 1.0), 1.0).levels
+    levels = drive_colour(mode, (1.0, 1.0, 1.0), 1.0).levels
     for n, c in enumerate(mode.channels):
         if c.function.startswith("Shutter1Strobe"):
             still = next((r for r in c.ranges if r.does == "open"), None)
@@ -328,7 +328,7 @@ def dimmer_paths(mode: Mode) -> Sequence[Channel]:
     return [
         c
         for c in mode.channels
-        if lights(c)
+        if adds_light(c)
         or c.function in ("Dimmer", "Iris")
         or (BY_KEY.get(c.function) is not None and c.function.startswith("ColorSub_"))
     ]

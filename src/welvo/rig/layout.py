@@ -8,17 +8,17 @@ from collections.abc import Sequence
 from welvo.rig.profile import Arrangement, Spot
 
 
-def row(pixels: int) -> tuple[Spot, ...]:
+def lay_out_row(pixels: int) -> tuple[Spot, ...]:
     return tuple(Spot(x=float(n), y=0.0) for n in range(pixels))
 
 
-def rows(pixels: int, count: int, serpentine: bool = False) -> tuple[Spot, ...]:
+def lay_out_rows(pixels: int, count: int, serpentine: bool = False) -> tuple[Spot, ...]:
     """`count` rows filled left to right, top to bottom; serpentine rows come back the other way."""
     wide = math.ceil(pixels / max(1, count))
     return spots_of(Arrangement(rows=count, columns=max(1, wide), serpentine=serpentine), pixels)
 
 
-def ring(pixels: int) -> tuple[Spot, ...]:
+def lay_out_ring(pixels: int) -> tuple[Spot, ...]:
     """One ring, pixel 1 at the top, clockwise, neighbours one pitch apart."""
     return spots_of(Arrangement(kind="rings", rings=(pixels,)), pixels)
 
@@ -32,13 +32,13 @@ def two_rings(pixels: int) -> tuple[Spot, ...]:
 def spots_of(a: Arrangement, pixels: int) -> tuple[Spot, ...]:
     """The places of `pixels` pixels; what does not fit into the arrangement goes on in the same way."""
     if a.kind == "rings":
-        return _rings(a, pixels)
+        return _rings_of_arrangement(a, pixels)
     if a.kind == "line":
-        return row(pixels)
-    return _rows(a, pixels)
+        return lay_out_row(pixels)
+    return _rows_of_arrangement(a, pixels)
 
 
-def _rows(a: Arrangement, pixels: int) -> tuple[Spot, ...]:
+def _rows_of_arrangement(a: Arrangement, pixels: int) -> tuple[Spot, ...]:
     inner = max(1, a.columns if a.along == "rows" else a.rows)
     outer = max(a.rows if a.along == "rows" else a.columns, math.ceil(pixels / inner))
     found = []
@@ -56,7 +56,7 @@ def _rows(a: Arrangement, pixels: int) -> tuple[Spot, ...]:
     return tuple(found)
 
 
-def radii(counts: Sequence[int]) -> list[float]:
+def radii_of_rings(counts: Sequence[int]) -> list[float]:
     """Radius of each ring from the outside: neighbours at least a pitch apart, rings a pitch from each other if they
     fit."""
     found: list[float] = []
@@ -66,15 +66,15 @@ def radii(counts: Sequence[int]) -> list[float]:
     return list(reversed(found))
 
 
-def _rings(a: Arrangement, pixels: int) -> tuple[Spot, ...]:
+def _rings_of_arrangement(a: Arrangement, pixels: int) -> tuple[Spot, ...]:
     counts = list(a.rings) or [pixels]
     found: list[Spot] = []
-    for count, radius in zip(counts, radii(counts)):
+    for count, radius in zip(counts, radii_of_rings(counts)):
         for n in range(count):
             turn = math.radians(a.angle) + (1 if a.clockwise else -1) * 2 * math.pi * n / count
             found.append(Spot(x=round(radius * math.sin(turn), 4), y=round(-radius * math.cos(turn), 4)))
     return tuple(found[:pixels]) + tuple(
-        Spot(x=float(n), y=max(radii(counts)) + 1.0) for n in range(pixels - len(found))
+        Spot(x=float(n), y=max(radii_of_rings(counts)) + 1.0) for n in range(pixels - len(found))
     )
 
 
@@ -111,7 +111,7 @@ def along_arc(a: Spot, middle: Spot, b: Spot, count: int) -> tuple[Spot, ...]:
     )
 
 
-def renumbered(spots: Sequence[Spot], order: Sequence[int]) -> tuple[Spot, ...]:
+def renumber_spots(spots: Sequence[Spot], order: Sequence[int]) -> tuple[Spot, ...]:
     """Spots in a new number order: `order` names present pixels (from 1), those it leaves out keep their order
     behind."""
     taken = list(dict.fromkeys(n for n in order if 1 <= n <= len(spots)))

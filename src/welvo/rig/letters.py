@@ -16,6 +16,6 @@ MARK = "\ufffd"
 _ON_A_LINE = re.compile(f"[\t\n{UNSEEN}]")
 
 
-def marked(text: str) -> str:
+def mark_unseen_letters(text: str) -> str:
     """A text as one line, with a mark for each character that cannot be seen or would turn the writing around."""
     return text if text.isprintable() else _ON_A_LINE.sub(MARK, text)

@@ -7,8 +7,8 @@ from bisect import bisect_left
 from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS
 from welvo.rig.document import Rig
-from welvo.rig.kept import kept
-from welvo.rig.notation import plural
+from welvo.rig.kept import keep_last_two
+from welvo.rig.notation import say_count
 from welvo.rig.patched import Element, Fixture
 from welvo.rig.profile import Mode, Profile
 from welvo.rig.protocol import PROTOCOLS
@@ -24,27 +24,27 @@ def profile_of(rig: Rig, fixture: Fixture) -> Profile | None:
     return rig.profiles.get(fixture.profile)
 
 
-@kept
-def _ids(universes: dict[str, Universe]) -> dict[int, str]:
+@keep_last_two
+def _ids_by_number(universes: dict[str, Universe]) -> dict[int, str]:
     found: dict[int, str] = {}
     for uid, u in universes.items():
         found.setdefault(u.number, uid)
     return found
 
 
-@kept
+@keep_last_two
 def _in_order(universes: dict[str, Universe]) -> list[str]:
     return sorted(universes, key=lambda u: (universes[u].number, u))
 
 
-@kept
+@keep_last_two
 def _common_size(universes: dict[str, Universe]) -> int:
     sizes = {u.size for u in universes.values()}
     return sizes.pop() if len(sizes) == 1 else SLOTS
 
 
-@kept
-def _unlike(universes: dict[str, Universe]) -> tuple[list[int], list[int]]:
+@keep_last_two
+def _unlike_universes(universes: dict[str, Universe]) -> tuple[list[int], list[int]]:
     """Numbers of the universes whose size is not the common one, lowest first, and how many slots all up to each have
     more (or fewer) than if it were."""
     size, total = _common_size(universes), 0
@@ -56,7 +56,7 @@ def _unlike(universes: dict[str, Universe]) -> tuple[list[int], list[int]]:
     return numbers, more
 
 
-@kept
+@keep_last_two
 def _by_universe(feeds: dict[str, Feed]) -> dict[str, list[str]]:
     found: dict[str, list[str]] = {}
     for fid, f in feeds.items():
@@ -66,12 +66,12 @@ def _by_universe(feeds: dict[str, Feed]) -> dict[str, list[str]]:
 
 def universe_by_number(rig: Rig, number: int) -> str:
     """The id of the universe with a number, or an empty string."""
-    return _ids(rig.universes).get(number, "")
+    return _ids_by_number(rig.universes).get(number, "")
 
 
 def universe_ids(rig: Rig) -> dict[int, str]:
     """Ids of all universes by number, for whoever asks for more than one."""
-    return dict(_ids(rig.universes))
+    return dict(_ids_by_number(rig.universes))
 
 
 def common_size(rig: Rig) -> int:
@@ -81,7 +81,7 @@ def common_size(rig: Rig) -> int:
 
 def running_number(rig: Rig, number: int, address: int) -> int:
     """The running slot of an address: every universe of a lower number counts with its own size."""
-    numbers, more = _unlike(rig.universes)
+    numbers, more = _unlike_universes(rig.universes)
     before = bisect_left(numbers, number)
     return (number - 1) * common_size(rig) + (more[before - 1] if before else 0) + address
 
@@ -93,7 +93,7 @@ def joined_wires(rig: Rig) -> list[int]:
 
 def said_size(rig: Rig) -> str:
     """What stands behind a running number where universes have not 512 slots each; empty where all have."""
-    if _unlike(rig.universes)[0]:
+    if _unlike_universes(rig.universes)[0]:
         return " (each with its own size)"
     size = common_size(rig)
     return "" if size == SLOTS else f" (of {size})"
@@ -134,11 +134,11 @@ def main_sender(rig: Rig) -> str:
     return others[0] if len(others) == 1 else bench_sender(rig)
 
 
-def item(rig: Rig, key: str) -> Fixture | Element | None:
+def find_item(rig: Rig, key: str) -> Fixture | Element | None:
     return rig.fixtures.get(key) or rig.elements.get(key)
 
 
-def call(rig: Rig, key: str) -> str:
+def name_of_item(rig: Rig, key: str) -> str:
     """What the crew calls an item: a fixture's number, an element's name."""
     fixture = rig.fixtures.get(key)
     if fixture:
@@ -147,7 +147,7 @@ def call(rig: Rig, key: str) -> str:
     return element.name if element else key
 
 
-def called(rig: Rig, name: str) -> str:
+def find_item_named(rig: Rig, name: str) -> str:
     """The id of what the crew calls so: a fixture by its number, an element by its name. Empty when there is none."""
     wanted = name.strip().lower()
     return next((k for k, f in rig.fixtures.items() if str(f.number) == wanted), "") or next(
@@ -163,7 +163,7 @@ def fixtures_by_number(rig: Rig, numbers: list[int]) -> list[str]:
     missing = [n for n in numbers if n not in by_number]
     if missing:
         first = ", ".join(str(n) for n in missing[:3])
-        more = f" and {plural(len(missing) - 3, 'more')}" if len(missing) > 3 else ""
+        more = f" and {say_count(len(missing) - 3, 'more')}" if len(missing) > 3 else ""
         raise Refused(f"There is no fixture {first}{more} in this rig.")
     return [by_number[n] for n in numbers]
 
@@ -172,7 +172,7 @@ def used_by(rig: Rig, profile: str, mode: str | None = None) -> list[str]:
     return [fid for fid, f in rig.fixtures.items() if f.profile == profile and (mode is None or f.mode == mode)]
 
 
-def used(rig: Rig, part: str, key: str) -> bool:
+def is_in_use(rig: Rig, part: str, key: str) -> bool:
     """Whether a universe or a device takes part in the use in force; without one everything does."""
     use = rig.uses.get(rig.use)
     if use is None:

@@ -19,18 +19,18 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.rig.base import Refused
-from welvo.rig.diff import BESIDE, Touch, set_places, touches, value_at
+from welvo.rig.diff import BESIDE, Touch, list_differences, set_places, value_at
 from welvo.rig.document import PARTS, Change, Edit, Rig, fresh_id
 from welvo.rig.reference_table import (
     BY_PART,
     DROPPED,
     Reference,
     entries_of,
-    lost,
+    lost_references,
     references_of,
     with_references,
 )
-from welvo.rig.references import broken
+from welvo.rig.references import broken_references
 from welvo.rig.renaming import Names, with_ids
 from welvo.rig.tested import TestRecord
 
@@ -52,7 +52,7 @@ class Meeting(Struct, frozen=True):
     """For two new lamps of one number: the id of mine; `id` is theirs."""
 
     @property
-    def place(self) -> Where:
+    def meeting_place(self) -> Where:
         return self.part, self.id, self.path
 
 
@@ -71,48 +71,48 @@ class Merged(Struct, frozen=True):
     notes say each."""
 
 
-def merge(base: Rig, mine: Rig, theirs: Rig, decided: Mapping[Where, Side] | None = None) -> Merged:
+def merge_rigs(base: Rig, mine: Rig, theirs: Rig, decided: Mapping[Where, Side] | None = None) -> Merged:
     """Merge two rigs that both come from `base`. Raises Refused where no rig can come of it."""
     decided = decided or {}
     theirs = _told_apart(base, mine, theirs)
-    ours = {t.place: t for t in touches(base, mine)}
+    ours = {t.touched_place: t for t in list_differences(base, mine)}
     below: dict[tuple[str, str], list[Touch]] = {}
     for t in ours.values():
         below.setdefault((t.part, t.id), []).append(t)
     meetings: list[Meeting] = []
     taken: list[Touch] = []
     wanted: dict[Where, Any] = {}
-    for t in touches(base, theirs):
-        same = ours.get(t.place)
-        if same is not None and _equal(same.after, t.after):
+    for t in list_differences(base, theirs):
+        same = ours.get(t.touched_place)
+        if same is not None and _are_equal(same.after, t.after):
             continue
         if same is not None and _is_set(t):
-            wanted[t.place] = _joined(t.before, same.after, t.after)
+            wanted[t.touched_place] = _join_lists(t.before, same.after, t.after)
             taken.append(t)
             continue
-        meets = [o for o in below.get((t.part, t.id), ()) if _overlap(o.path, t.path)]
+        meets = [o for o in below.get((t.part, t.id), ()) if _places_overlap(o.path, t.path)]
         if not meets:
-            wanted[t.place] = t.after
+            wanted[t.touched_place] = t.after
             taken.append(t)
             continue
         shorter = min((t, *meets), key=lambda x: len(x.path)).path
         place = (t.part, t.id, shorter)
-        if any(m.place == place for m in meetings):
+        if any(m.meeting_place == place for m in meetings):
             continue
         meeting = Meeting(*place, *(value_at(r, *place) for r in (base, mine, theirs)))
         meetings.append(meeting)
         if decided.get(place) == "theirs":
             wanted[place] = meeting.theirs
-    twins = _twins(base, mine, theirs)
+    twins = _find_twins(base, mine, theirs)
     meetings += twins
     try:
         made, _ = set_places(mine, "merge", ((*place, value) for place, value in wanted.items()))
     except KeyError as e:
         raise Refused(f"These two rigs cannot be merged: {e} is not in both.") from None
-    made = _numbered(made, twins, decided)
+    made = _renumber_twins(made, twins, decided)
     whole = _Whole(made, base, mine, theirs)
-    made = replace(whole.rig, tests=_records(mine, theirs), versions=_versions(mine, theirs))
-    problems = broken(made)
+    made = replace(whole.rig, tests=_join_test_records(mine, theirs), versions=_join_versions(mine, theirs))
+    problems = broken_references(made)
     if problems:
         raise Refused(f"These two rigs cannot be merged as decided: {problems[0]}")
     return Merged(made, tuple(meetings), tuple(taken), tuple(whole.notes), theirs, frozenset(whole.mended))
@@ -121,7 +121,7 @@ def merge(base: Rig, mine: Rig, theirs: Rig, decided: Mapping[Where, Side] | Non
 def as_edit(before: Rig, after: Rig, label: str) -> Edit:
     """A whole rig as one edit of another one; what it touched is what is different."""
     ids: dict[str, set[str]] = {}
-    for t in touches(before, after):
+    for t in list_differences(before, after):
         ids.setdefault(t.part, set()).add(t.id)
     for part in BESIDE:
         a, b = getattr(before, part), getattr(after, part)
@@ -129,12 +129,12 @@ def as_edit(before: Rig, after: Rig, label: str) -> Edit:
     return after, Change(label, {part: frozenset(of) for part, of in ids.items() if of})
 
 
-def _overlap(a: tuple[str, ...], b: tuple[str, ...]) -> bool:
+def _places_overlap(a: tuple[str, ...], b: tuple[str, ...]) -> bool:
     short = min(len(a), len(b))
     return a[:short] == b[:short]
 
 
-def _equal(a: Any, b: Any) -> bool:
+def _are_equal(a: Any, b: Any) -> bool:
     return a is b or bool(a == b)
 
 
@@ -142,7 +142,7 @@ def _is_set(t: Touch) -> bool:
     return (t.part == "rig" and t.id == "columns") or (bool(t.path) and (t.part, t.path[0]) in _SETS)
 
 
-def _joined(base: Any, mine: Any, theirs: Any) -> tuple[Any, ...]:
+def _join_lists(base: Any, mine: Any, theirs: Any) -> tuple[Any, ...]:
     """Mine, without what they took out and with what they added."""
     gone = set(base) - set(theirs)
     return (*(x for x in mine if x not in gone), *(x for x in theirs if x not in base and x not in mine))
@@ -151,7 +151,7 @@ def _joined(base: Any, mine: Any, theirs: Any) -> tuple[Any, ...]:
 # ---- entries that both added
 
 
-def _natural(part: str, entry: Any) -> Any:
+def _natural_name(part: str, entry: Any) -> Any:
     """What the crew knows an entry by."""
     if part in ("fixtures", "universes"):
         return entry.number
@@ -172,12 +172,12 @@ def _told_apart(base: Rig, mine: Rig, theirs: Rig) -> Rig:
         old, left, right = getattr(base, part), getattr(mine, part), getattr(theirs, part)
         if part in BESIDE:
             continue
-        added = {_natural(part, v): k for k, v in left.items() if k not in old}
+        added = {_natural_name(part, v): k for k, v in left.items() if k not in old}
         taken = {*old, *left, *right}
         for key, entry in right.items():
             if key in old:
                 continue
-            known = _natural(part, entry)
+            known = _natural_name(part, entry)
             twin = added.get(known, "") if known is not None else ""
             one = bool(twin) and (left[twin] == entry or part == "universes" or (twin == key and part not in _OWN))
             if one:
@@ -190,7 +190,7 @@ def _told_apart(base: Rig, mine: Rig, theirs: Rig) -> Rig:
     return with_ids(theirs, names)
 
 
-def _twins(base: Rig, mine: Rig, theirs: Rig) -> list[Meeting]:
+def _find_twins(base: Rig, mine: Rig, theirs: Rig) -> list[Meeting]:
     """New lamps of both sides under one number: both stay, and who keeps the number has to be decided."""
     own = {f.number: k for k, f in mine.fixtures.items() if k not in base.fixtures}
     return [
@@ -200,11 +200,11 @@ def _twins(base: Rig, mine: Rig, theirs: Rig) -> list[Meeting]:
     ]
 
 
-def _numbered(rig: Rig, twins: list[Meeting], decided: Mapping[Where, Side]) -> Rig:
+def _renumber_twins(rig: Rig, twins: list[Meeting], decided: Mapping[Where, Side]) -> Rig:
     """The rig with another number for each lamp that loses its own, as it was decided."""
     fixtures = dict(rig.fixtures)
     for m in sorted(twins, key=lambda m: m.mine):  # whoever merges whom, the same lamp gets the same number
-        side = decided.get(m.place)
+        side = decided.get(m.meeting_place)
         loser = m.id if side == "mine" else m.twin if side == "theirs" else ""
         if loser in fixtures:
             number = max(f.number for f in fixtures.values()) + 1
@@ -229,29 +229,29 @@ class _Whole:
             again = False
             for part in BY_PART:
                 for key, _ in list(entries_of(self.rig, part)):
-                    again = self._look(part, key) or again
-            again = self._modes() or again
+                    again = self._look_at_entry(part, key) or again
+            again = self._restore_modes() or again
         self._empty_groups()
 
-    def _look(self, part: str, key: str) -> bool:
+    def _look_at_entry(self, part: str, key: str) -> bool:
         """Look at one entry; whether something is other now."""
         entry = self.rig if part == "rig" else getattr(self.rig, part)[key]
         again = False
-        for reference, to in list(lost(self.rig, part, entry)):
-            if self._found(reference, to) is None:
+        for reference, to in list(lost_references(self.rig, part, entry)):
+            if self._follow_reference(reference, to) is None:
                 continue  # nobody had it: it led nowhere before, and stays as it was
-            begun = reference.gone != "leave" and not self._was(part, key, reference, to)
-            if reference.needed or begun:
-                again = self._bring_back(reference, to, _who(part, key, entry)) or again
+            begun = reference.gone != "leave" and not self._was_there_before(part, key, reference, to)
+            if reference.is_needed or begun:
+                again = self._bring_back(reference, to, _say_holder(part, key, entry)) or again
             else:
-                self._leave(part, key, reference, to)
+                self._leave_out(part, key, reference, to)
                 entry = self.rig if part == "rig" else getattr(self.rig, part).get(key)
                 again = True
                 if entry is None:
                     break
         return again
 
-    def _found(self, reference: Reference, to: str) -> tuple[str, Any] | None:
+    def _follow_reference(self, reference: Reference, to: str) -> tuple[str, Any] | None:
         """What a reference led to, and in which part, on either side or before both."""
         for rig in self._sources:
             for part in reference.to:
@@ -259,29 +259,29 @@ class _Whole:
                     return part, getattr(rig, part)[to]
         return None
 
-    def _was(self, part: str, key: str, reference: Reference, to: str) -> bool:
+    def _was_there_before(self, part: str, key: str, reference: Reference, to: str) -> bool:
         """Whether the entry referred to it from the beginning: then nobody has begun to use it."""
         entry = self._base if part == "rig" else getattr(self._base, part).get(key)
         return entry is not None and (reference, to) in set(references_of(part, entry))
 
     def _bring_back(self, reference: Reference, to: str, who: str) -> bool:
-        found = self._found(reference, to)
+        found = self._follow_reference(reference, to)
         if found is None:
             return False
         part, entry = found
         if part == "universes" and any(u.number == entry.number for u in self.rig.universes.values()):
             return False  # another universe has its number: that is refused in words
         self.rig = replace(self.rig, **{part: {**getattr(self.rig, part), to: entry}})
-        self._say(part, to, f"{named(entry, to)} stays: {who} uses it.")
+        self._note_words(part, to, f"{name_of_entry(entry, to)} stays: {who} uses it.")
         return True
 
-    def _leave(self, part: str, key: str, reference: Reference, to: str) -> None:
+    def _leave_out(self, part: str, key: str, reference: Reference, to: str) -> None:
         def visit(other: Reference, value: str) -> Any:
             return DROPPED if other is reference and value == to else value
 
         entry = self.rig if part == "rig" else getattr(self.rig, part)[key]
-        found = self._found(reference, to)
-        what = named(found[1], to) if found else to
+        found = self._follow_reference(reference, to)
+        what = name_of_entry(found[1], to) if found else to
         made = with_references(part, entry, visit)
         if part == "rig":
             self.rig = made
@@ -290,9 +290,9 @@ class _Whole:
             if made is not DROPPED:
                 entries[key] = made
             self.rig = replace(self.rig, **{part: entries})
-        self._say(part, key, f"{what} was removed: {_who(part, key, entry)} is without it now.")
+        self._note_words(part, key, f"{what} was removed: {_say_holder(part, key, entry)} is without it now.")
 
-    def _modes(self) -> bool:
+    def _restore_modes(self) -> bool:
         """Modes that lamps use and one side took out of their profile."""
         again = False
         for key, f in list(self.rig.fixtures.items()):
@@ -304,7 +304,9 @@ class _Whole:
             if mode is not None:
                 kept = replace(profile, modes={**profile.modes, f.mode: mode})
                 self.rig = replace(self.rig, profiles={**self.rig.profiles, f.profile: kept})
-                self._say("profiles", f.profile, f"Mode {mode.name} stays: {_who('fixtures', key, f)} uses it.")
+                self._note_words(
+                    "profiles", f.profile, f"Mode {mode.name} stays: {_say_holder('fixtures', key, f)} uses it."
+                )
                 again = True
         return again
 
@@ -315,21 +317,21 @@ class _Whole:
                 if len(entry.members) < least:
                     entries = {k: v for k, v in getattr(self.rig, part).items() if k != key}
                     self.rig = replace(self.rig, **{part: entries})
-                    self._say(part, key, f"{_who(part, key, entry)} has no members any more and is gone.")
+                    self._note_words(part, key, f"{_say_holder(part, key, entry)} has no members any more and is gone.")
 
-    def _say(self, part: str, key: str, words: str) -> None:
+    def _note_words(self, part: str, key: str, words: str) -> None:
         self.mended.add((part, key))
         if words not in self.notes:
             self.notes.append(words)
 
 
-def named(entry: Any, key: str) -> str:
+def name_of_entry(entry: Any, key: str) -> str:
     """What an entry is called in a note."""
     number = getattr(entry, "number", None)
     return getattr(entry, "name", "") or (str(number) if number is not None else key)
 
 
-def _who(part: str, key: str, entry: Any) -> str:
+def _say_holder(part: str, key: str, entry: Any) -> str:
     """Who holds a reference, in a note."""
     if part == "fixtures":
         return f"fixture {entry.number}"
@@ -337,7 +339,7 @@ def _who(part: str, key: str, entry: Any) -> str:
     return words.get(part, "") + (getattr(entry, "name", "") if part not in ("shares", "feeds", "rig") else "")
 
 
-def _versions(mine: Rig, theirs: Rig) -> dict[str, Any]:
+def _join_versions(mine: Rig, theirs: Rig) -> dict[str, Any]:
     """The versions of both; two that have one id and are not the same both stay."""
     found = dict(mine.versions)
     for key, version in theirs.versions.items():
@@ -347,7 +349,7 @@ def _versions(mine: Rig, theirs: Rig) -> dict[str, Any]:
     return found
 
 
-def _records(mine: Rig, theirs: Rig) -> dict[str, TestRecord]:
+def _join_test_records(mine: Rig, theirs: Rig) -> dict[str, TestRecord]:
     """The tests of both, each once, in their order."""
     found = dict(mine.tests)
     for key, record in theirs.tests.items():

@@ -15,12 +15,12 @@ from welvo.rig.profile import Break, Channel, Mode, Range
 from welvo.rig.shorts import with_shorts
 
 
-def in_order(mode: Mode) -> list[int]:
+def channels_in_order(mode: Mode) -> list[int]:
     """Numbers of the channels (places in `mode.channels`) by break and first slot."""
     return sorted(range(len(mode.channels)), key=lambda n: (mode.channels[n].break_no, mode.channels[n].slots[0]))
 
 
-def labelled(mode: Mode, break_no: int, slot: int, label: str) -> Mode:
+def label_channel(mode: Mode, break_no: int, slot: int, label: str) -> Mode:
     """The channel on a slot, if it has a function, called by a label of the user's own."""
     return replace(
         mode,
@@ -47,8 +47,8 @@ def set_channels(mode: Mode, which: Collection[int], **fields: Any) -> Mode:
         c = replace(channels[n], **fields)
         for key in ("default", "highlight", "release"):
             value = getattr(c, key)
-            if value is not None and not 0 <= value <= c.top:
-                raise Refused(f"{value} does not fit {say_channel(c)}: 0 to {c.top}.")
+            if value is not None and not 0 <= value <= c.highest_value:
+                raise Refused(f"{value} does not fit {say_channel(c)}: 0 to {c.highest_value}.")
         channels[n] = c
     return replace(mode, channels=tuple(channels))
 
@@ -88,7 +88,7 @@ def set_slots(mode: Mode, n: int, slots: tuple[int, ...]) -> Mode:
         both = set(x.slots) & set(slots) if m != n and x.break_no == c.break_no else set()
         if both:
             raise Refused(f"Slot {min(both)} is {say_channel(x)} already.")
-    made = widened(c, slots)
+    made = widen_channel(c, slots)
     breaks = list(mode.breaks)
     if max(slots) > breaks[c.break_no].slots:
         breaks[c.break_no] = replace(breaks[c.break_no], slots=max(slots))
@@ -96,9 +96,9 @@ def set_slots(mode: Mode, n: int, slots: tuple[int, ...]) -> Mode:
     return replace(mode, channels=channels, breaks=tuple(breaks))
 
 
-def widened(c: Channel, slots: tuple[int, ...]) -> Channel:
+def widen_channel(c: Channel, slots: tuple[int, ...]) -> Channel:
     """The channel on other slots; defaults, highlights and ranges in proportion when the width is another one."""
-    old, new = c.top, int(256 ** len(slots)) - 1
+    old, new = c.highest_value, int(256 ** len(slots)) - 1
     if old == new:
         return replace(c, slots=slots)
     step = (new + 1) // (old + 1) if new > old else 0
@@ -123,13 +123,13 @@ def widened(c: Channel, slots: tuple[int, ...]) -> Channel:
 
 def remove_channels(mode: Mode, which: Collection[int]) -> Mode:
     """Take channels out; the slots behind them close up."""
-    return _close(
+    return _close_slots(
         replace(mode, channels=tuple(c for n, c in enumerate(mode.channels) if n not in set(which))),
         [mode.channels[n] for n in which],
     )
 
 
-def _close(mode: Mode, gone: Sequence[Channel]) -> Mode:
+def _close_slots(mode: Mode, gone: Sequence[Channel]) -> Mode:
     """Close the slots that channels left free."""
     channels, breaks = list(mode.channels), list(mode.breaks)
     for break_no in {c.break_no for c in gone}:
@@ -151,7 +151,7 @@ def move_channels(mode: Mode, which: Sequence[int], break_no: int, slot: int) ->
     moving = sorted(which, key=lambda n: (mode.channels[n].break_no, mode.channels[n].slots[0]))
     carried = [mode.channels[n] for n in moving]
     before = sum(1 for c in carried if c.break_no == break_no for s in c.slots if s < slot)
-    left = _close(
+    left = _close_slots(
         replace(mode, channels=tuple(c for n, c in enumerate(mode.channels) if n not in set(moving))), carried
     )
     at = max(1, min(slot - before, left.breaks[break_no].slots + 1))
@@ -165,7 +165,7 @@ def move_channels(mode: Mode, which: Sequence[int], break_no: int, slot: int) ->
         at += len(c.slots)
     breaks = tuple(replace(b, slots=b.slots + wide) if n == break_no else b for n, b in enumerate(left.breaks))
     made = replace(left, channels=tuple(channels), breaks=breaks)
-    return replace(made, channels=tuple(made.channels[n] for n in in_order(made)))
+    return replace(made, channels=tuple(made.channels[n] for n in channels_in_order(made)))
 
 
 # ---- breaks
@@ -191,7 +191,7 @@ def split_break(mode: Mode, break_no: int, slot: int, name: str = "") -> Mode:
     breaks[break_no] = replace(old, slots=slot - 1)
     breaks.append(Break(name=name or f"part {new + 1}", slots=old.slots - slot + 1))
     made = replace(mode, channels=channels, breaks=tuple(breaks))
-    return replace(made, channels=tuple(made.channels[n] for n in in_order(made)))
+    return replace(made, channels=tuple(made.channels[n] for n in channels_in_order(made)))
 
 
 def join_break(mode: Mode, break_no: int) -> Mode:
@@ -226,7 +226,7 @@ def name_break(mode: Mode, break_no: int, name: str) -> Mode:
 # ---- pixel channels
 
 
-def components(mode: Mode, break_no: int) -> list[str]:
+def components_of_pixel(mode: Mode, break_no: int) -> list[str]:
     """Functions of one pixel in slot order, by the first pixel of a break."""
     mine = sorted((c for c in mode.channels if c.break_no == break_no and c.pixel), key=lambda c: c.slots[0])
     return [c.function for c in mine if c.pixel == mine[0].pixel] if mine else []
@@ -273,7 +273,7 @@ def arrange_pixels(mode: Mode, break_no: int, order: Sequence[str], planes: bool
         channels[n] = replace(channels[n], slots=tuple(range(at, at + width)))
         at += width
     made = replace(mode, channels=tuple(channels))
-    return replace(made, channels=tuple(made.channels[n] for n in in_order(made)))
+    return replace(made, channels=tuple(made.channels[n] for n in channels_in_order(made)))
 
 
 def strip_mode(pixels: int, order: str = "RGB", width: int = 1, name: str = "") -> Mode:
@@ -306,8 +306,8 @@ def range_gaps(c: Channel) -> list[tuple[int, int]]:
         if r.first > reach + 1:
             found.append((reach + 1, r.first - 1))
         reach = max(reach, r.last)
-    if c.ranges and reach < c.top:
-        found.append((reach + 1, c.top))
+    if c.ranges and reach < c.highest_value:
+        found.append((reach + 1, c.highest_value))
     return found
 
 
@@ -337,11 +337,11 @@ def move_border(c: Channel, n: int, value: int) -> Channel:
 def split_range(c: Channel, at: int) -> Channel:
     """Split the range that holds a value in two there; a channel without ranges gets two; a gap gets a range of its
     own."""
-    if not 0 < at <= c.top:
-        raise Refused(f"Split at a value from 1 to {c.top}.")
+    if not 0 < at <= c.highest_value:
+        raise Refused(f"Split at a value from 1 to {c.highest_value}.")
     ranges = list(sorted_ranges(c.ranges))
     if not ranges:
-        return replace(c, ranges=(Range(first=0, last=at - 1), Range(first=at, last=c.top)))
+        return replace(c, ranges=(Range(first=0, last=at - 1), Range(first=at, last=c.highest_value)))
     hit = next((n for n, r in enumerate(ranges) if r.first <= at <= r.last), None)
     if hit is None:
         first, last = next(g for g in range_gaps(c) if g[0] <= at <= g[1])
@@ -357,8 +357,8 @@ def set_range(c: Channel, n: int, **fields: Any) -> Channel:
     """Change one range (in order); its values must lie in the channel's width and not run backwards."""
     ranges = list(sorted_ranges(c.ranges))
     r = replace(ranges[n], **fields)
-    if not 0 <= r.first <= r.last <= c.top:
-        raise Refused(f"{r.first}–{r.last} does not fit: from 0 to {c.top}, lower first.")
+    if not 0 <= r.first <= r.last <= c.highest_value:
+        raise Refused(f"{r.first}–{r.last} does not fit: from 0 to {c.highest_value}, lower first.")
     ranges[n] = r
     return replace(c, ranges=sorted_ranges(ranges))
 
@@ -397,9 +397,9 @@ def compare_modes(a: Mode, b: Mode) -> list[ModeRow]:
         found.append(
             ModeRow(
                 word,
-                _say(a, one),
-                _say(b, two),
-                bool(one and two) and _say(a, one) == _say(b, two) and _alike(one, two),
+                _say_channels(a, one),
+                _say_channels(b, two),
+                bool(one and two) and _say_channels(a, one) == _say_channels(b, two) and _are_alike(one, two),
             )
         )
     return found
@@ -408,14 +408,14 @@ def compare_modes(a: Mode, b: Mode) -> list[ModeRow]:
 def _by_function(mode: Mode) -> dict[tuple[str, str, bool, int], list[Channel]]:
     found: dict[tuple[str, str, bool, int], list[Channel]] = {}
     count: dict[tuple[str, str, int], int] = {}
-    for n in in_order(mode):
+    for n in channels_in_order(mode):
         c = mode.channels[n]
         times = count[c.function, c.name, c.pixel] = count.get((c.function, c.name, c.pixel), 0) + 1
         found.setdefault((c.function, c.name, c.pixel > 0, times), []).append(c)
     return found
 
 
-def _say(mode: Mode, channels: list[Channel]) -> str:
+def _say_channels(mode: Mode, channels: list[Channel]) -> str:
     if not channels:
         return "–"
     c = channels[0]
@@ -430,7 +430,7 @@ def _say(mode: Mode, channels: list[Channel]) -> str:
     return f"{where}{slots}" + (f" … {len(channels)}×" if len(channels) > 1 else "")
 
 
-def _alike(a: list[Channel], b: list[Channel]) -> bool:
+def _are_alike(a: list[Channel], b: list[Channel]) -> bool:
     """Whether two functions behave alike wherever they stand."""
 
     def facts(c: Channel) -> tuple[Any, ...]:
@@ -439,6 +439,6 @@ def _alike(a: list[Channel], b: list[Channel]) -> bool:
     return facts(a[0]) == facts(b[0]) and len(a) == len(b)
 
 
-def lights(c: Channel) -> bool:
+def adds_light(c: Channel) -> bool:
     """Whether a channel itself adds light of a colour."""
     return c.function.startswith("ColorAdd_") or (family_of(c.function) == "intensity" and c.pixel > 0)

@@ -19,13 +19,13 @@ def say_place(universe: int, address: int) -> str:
     return f"{universe}.{address:03d}"
 
 
-def thousands(n: int) -> str:
+def say_thousands(n: int) -> str:
     """A number with narrow spaces between thousands, at which no line breaks."""
     return f"{n:,}".replace(",", "\u202f")
 
 
-def plural(n: int, word: str, many: str = "") -> str:
-    return f"{thousands(n)} {word if n == 1 else many or word + 's'}"
+def say_count(n: int, word: str, many: str = "") -> str:
+    return f"{say_thousands(n)} {word if n == 1 else many or word + 's'}"
 
 
 def read_place(text: str) -> tuple[int, int]:
@@ -123,13 +123,13 @@ def say_numbers(numbers: Iterable[int]) -> str:
     return ", ".join(say_stretch(r[0], r[-1]) for r in runs) or "none"
 
 
-def natural(words: str) -> Any:
+def natural_sort_key(words: str) -> Any:
     """Sort key of words as people sort them: Kelp 2 before Kelp 10, large and small letters alike."""
-    return _natural()(words)
+    return _natural_sort_splitter()(words)
 
 
 @cache
-def _natural() -> Callable[[str], Any]:
+def _natural_sort_splitter() -> Callable[[str], Any]:
     from natsort import natsort_keygen, ns  # a tenth of a second, which no start waits for
 
     return natsort_keygen(alg=ns.IGNORECASE)

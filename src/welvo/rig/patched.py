@@ -30,7 +30,7 @@ class Place(Value, frozen=True, kw_only=True):
     locked: bool = False
 
     @property
-    def origin(self) -> Literal["none", "typed", "anchored", "run"]:
+    def origin_of_place(self) -> Literal["none", "typed", "anchored", "run"]:
         if self.from_run:
             return "run"
         if self.after:
@@ -67,7 +67,7 @@ class Fixture(Value, frozen=True, kw_only=True):
     entered: dict[str, Entered] = {}
     """What was ticked off on its setting card: `mode`, `address`, `address 2` for its second break …"""
 
-    def place(self, break_no: int) -> Place:
+    def place_of_break(self, break_no: int) -> Place:
         return self.at[break_no] if break_no < len(self.at) else NOWHERE
 
 
@@ -100,12 +100,12 @@ class Element(Value, frozen=True, kw_only=True):
     note: str = ""
 
     @property
-    def unit(self) -> int:
+    def slots_per_pixel(self) -> int:
         """Slots of one pixel; 1 for a block."""
         return 1 if self.kind == "block" else len(self.order)
 
     @property
-    def footprint(self) -> int:
+    def slots_needed(self) -> int:
         """Slots it needs, padding not counted."""
         return self.slots if self.kind == "block" else self.pixels * len(self.order)
 

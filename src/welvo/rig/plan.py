@@ -8,7 +8,7 @@ from welvo.rig.base import Refused
 from welvo.rig.colours import STRAIGHT
 from welvo.rig.document import Rig
 from welvo.rig.entered import SettingValue
-from welvo.rig.kept import kept, table_of
+from welvo.rig.kept import keep_last_two, table_of
 from welvo.rig.notation import read_ip, read_mask
 from welvo.rig.protocol import PROTOCOLS, USUAL
 from welvo.rig.wiring import Device, DeviceModel, Feed, SettingSpec
@@ -24,7 +24,7 @@ def split_key(setting: str) -> tuple[str, str]:
     return (port, key) if dot else ("", setting)
 
 
-def planned(rig: Rig, device: str) -> dict[str, SettingValue]:
+def planned_settings(rig: Rig, device: str) -> dict[str, SettingValue]:
     """All planned settings of a device by full key; what the plan does not care about is absent."""
     d = rig.devices[device]
     plan: dict[str, SettingValue] = dict(d.settings)
@@ -156,7 +156,7 @@ def read_setting(spec: SettingSpec, text: str, protocol: str = USUAL) -> Setting
     if not t:
         return None
     if spec.type == "universe":
-        wire = PROTOCOLS[protocol].read(t)
+        wire = PROTOCOLS[protocol].read_wire(t)
         if not spec.low <= wire <= spec.high:
             raise Refused(f"The device takes universes {spec.low} to {spec.high}; {wire} is out of its reach.")
         return wire
@@ -223,7 +223,7 @@ def port_of_fixture(rig: Rig, fixture: str) -> tuple[str, str, int] | None:
     return None
 
 
-@kept
+@keep_last_two
 def _by_ip(devices: dict[str, Device]) -> dict[str, tuple[str, ...]]:
     found: dict[str, tuple[str, ...]] = {}
     for device_id, d in devices.items():

@@ -64,12 +64,12 @@ class Channel(Value, frozen=True, kw_only=True, rename={"break_no": "brk"}):
     ranges: tuple[Range, ...] = ()
 
     @property
-    def top(self) -> int:
+    def highest_value(self) -> int:
         """The highest value of this channel's width."""
         return int(256 ** len(self.slots)) - 1
 
     @property
-    def described(self) -> bool:
+    def is_described(self) -> bool:
         return bool(self.function)
 
 
@@ -152,12 +152,12 @@ class Mode(Value, frozen=True, kw_only=True):
     note: str = ""
 
     @property
-    def footprint(self) -> int:
+    def slots_needed(self) -> int:
         """Slots of all breaks together."""
         return sum(b.slots for b in self.breaks)
 
     @property
-    def pixels(self) -> int:
+    def count_pixels(self) -> int:
         """How many pixels the mode has; 0 for a lamp driven as one."""
         return max((c.pixel for c in self.channels), default=0)
 

@@ -69,7 +69,7 @@ class ProtocolRecord(Struct, frozen=True):
     write: Callable[[int], str]
     """A number as it is typed and shown in its field."""
     parse: Callable[[str], int]
-    """The number in a text; raises Refused in words when there is none. Bounds are looked at by `read`."""
+    """The number in a text; raises Refused in words when there is none. Bounds are looked at by `read_wire`."""
     ways: Callable[[int], list[tuple[str, str]]]
 
     @property
@@ -83,16 +83,16 @@ class ProtocolRecord(Struct, frozen=True):
         return self.write is str
 
     @property
-    def numbered(self) -> bool:
+    def has_universe_numbers(self) -> bool:
         """Whether its numbers are universes that a device can be set to."""
         return self.carries == "universes"
 
-    def read(self, text: str) -> int:
+    def read_wire(self, text: str) -> int:
         n = self.parse(text)
         self.check_number(n)
         return n
 
-    def say(self, wire: int) -> str:
+    def say_wire(self, wire: int) -> str:
         """`sACN 3`, `Art 0/0/3`, `DDP 1` or `line 2`."""
         return f"{self.prefix} {self.write(wire)}"
 
@@ -101,10 +101,10 @@ class ProtocolRecord(Struct, frozen=True):
         if not self.lowest <= wire <= self.highest:
             raise Refused(f"There is no {self.number} {wire}: they run from {self.lowest} to {self.highest}.")
 
-    def possible(self, wire: int) -> bool:
+    def can_carry_number(self, wire: int) -> bool:
         return self.lowest <= wire <= self.highest
 
-    def nearest(self, wire: int) -> int:
+    def nearest_number(self, wire: int) -> int:
         """The number closest to one that it can carry."""
         return min(self.highest, max(self.lowest, wire))
 
@@ -113,7 +113,7 @@ class ProtocolRecord(Struct, frozen=True):
         return wire - self.base
 
 
-def _plain(what: str, *prefixes: str) -> Callable[[str], int]:
+def _plain_reader(what: str, *prefixes: str) -> Callable[[str], int]:
     pattern = rf"\s*(?:(?:{'|'.join(prefixes)})\s*)?(\d{{1,9}})\s*"
 
     def parse(text: str) -> int:
@@ -245,7 +245,7 @@ PROTOCOLS: dict[str, ProtocolRecord] = {
             means="Makes this universe a part of one running stream to a DDP device, one behind the other in order "
             "of number.",
             write=str,
-            parse=_plain("DDP destination", "ddp"),
+            parse=_plain_reader("DDP destination", "ddp"),
             ways=lambda wire: [("DDP destination id", f"{wire}{' (display)' if wire == 1 else ''}")],
         ),
         ProtocolRecord(
@@ -268,12 +268,12 @@ PROTOCOLS: dict[str, ProtocolRecord] = {
             packets=None,
             means="Puts it out on a serial DMX line of the sender's computer, without a network.",
             write=str,
-            parse=_plain("serial line", "line", "serial"),
+            parse=_plain_reader("serial line", "line", "serial"),
             ways=lambda wire: [("Serial line", str(wire))],
         ),
     )
 }
-NUMBERED: tuple[Protocol, ...] = tuple(r.key for r in PROTOCOLS.values() if r.numbered)
+NUMBERED: tuple[Protocol, ...] = tuple(r.key for r in PROTOCOLS.values() if r.has_universe_numbers)
 """Protocols that carry universes under numbers a device can be set to."""
 DESTINATION_WORDS = frozenset(w for r in PROTOCOLS.values() for w in r.destinations)
 """Every word that a feed can be sent to instead of an address."""
@@ -289,7 +289,7 @@ def read_protocol(text: str) -> Protocol:
 
 
 def say_wire(protocol: str, wire: int) -> str:
-    return PROTOCOLS[protocol].say(wire)
+    return PROTOCOLS[protocol].say_wire(wire)
 
 
 def say_protocol(protocol: str) -> str:

@@ -1,7 +1,7 @@
 """Readers: how one field's text becomes a value of the rig, and how the value is written into the field.
 
-Bounds are the value's own. `bounds` reads them off the annotation of the struct's field, which is what a file is held
-against as well, so that a field of a form never says another limit than the rig has.
+Bounds are the value's own. `bounds_of_field` reads them off the annotation of the struct's field, which is what a
+file is held against as well, so that a field of a form never says another limit than the rig has.
 """
 
 from __future__ import annotations
@@ -15,15 +15,16 @@ import msgspec
 from msgspec import Struct, inspect
 
 from welvo.rig.base import Refused
-from welvo.rig.notation import thousands
+from welvo.rig.notation import say_thousands
 
 
 class Reader(Protocol):
-    """`read` gives the value of a text or raises Refused; `say` writes a value so that `read` gives it back."""
+    """`read_text` gives the value of a text or raises Refused; `say_value` writes a value so that `read_text` gives
+    it back."""
 
-    def read(self, text: str) -> Any: ...
+    def read_text(self, text: str) -> Any: ...
 
-    def say(self, value: Any) -> str: ...
+    def say_value(self, value: Any) -> str: ...
 
 
 class Bounds(Struct, frozen=True):
@@ -37,7 +38,7 @@ class Bounds(Struct, frozen=True):
 
 
 @cache
-def bounds(kind: type[msgspec.Struct], field: str) -> Bounds:
+def bounds_of_field(kind: type[msgspec.Struct], field: str) -> Bounds:
     """The bounds in the annotation of a number; ±infinity where it has none."""
     found = inspect.type_info(get_type_hints(kind, include_extras=True)[field])
     optional = isinstance(found, inspect.UnionType)
@@ -55,39 +56,41 @@ def bounds(kind: type[msgspec.Struct], field: str) -> Bounds:
     return Bounds(low, high, whole, above=not whole and found.gt is not None, optional=optional)
 
 
-def whole(text: str, low: float, high: float) -> int:
+def read_whole_number(text: str, low: float, high: float) -> int:
     """A whole number in bounds, or a refusal that says the bounds."""
     t = text.strip()
     if not re.fullmatch(r"[+-]?[0-9]{1,12}", t):
-        raise Refused(f"“{t}” is no whole number. Write one {_between(low, high)}.")
+        raise Refused(f"“{t}” is no whole number. Write one {_say_bounds(low, high)}.")
     n = int(t)
     if not low <= n <= high:
-        raise Refused(f"{n} is out of reach: {_between(low, high)}.")
+        raise Refused(f"{n} is out of reach: {_say_bounds(low, high)}.")
     return n
 
 
-def decimals(text: str, low: float, high: float, unit: str = "", above: bool = False) -> float:
+def read_decimal(text: str, low: float, high: float, unit: str = "", above: bool = False) -> float:
     """A number in bounds, its unit written behind it or not; a comma counts as a point."""
     t = text.strip()
     bare = t.removesuffix(unit).strip() if unit else t
     if not re.fullmatch(r"[+-]?([0-9]{1,12}([.,][0-9]{0,12})?|[.,][0-9]{1,12})", bare):
-        raise Refused(f"“{t}” is no number. Write one {_between(low, high)}{unit and ' ' + unit}.")
+        raise Refused(f"“{t}” is no number. Write one {_say_bounds(low, high)}{unit and ' ' + unit}.")
     value = float(bare.replace(",", "."))
     if not low <= value <= high or (above and value == low):
-        raise Refused(f"{bare} is out of reach: {'above ' if above else ''}{_between(low, high)}{unit and ' ' + unit}.")
+        raise Refused(
+            f"{bare} is out of reach: {'above ' if above else ''}{_say_bounds(low, high)}{unit and ' ' + unit}."
+        )
     return value
 
 
-def _between(low: float, high: float) -> str:
+def _say_bounds(low: float, high: float) -> str:
     if math.isinf(low) and math.isinf(high):
         return "of any size"
     if math.isinf(high):
         return f"of {low:g} or more"
-    return f"from {_plain(low)} to {_plain(high)}"
+    return f"from {_say_plain_number(low)} to {_say_plain_number(high)}"
 
 
-def _plain(n: float) -> str:
-    return thousands(int(n)) if n == int(n) and abs(n) >= 10_000 else f"{n:g}"
+def _say_plain_number(n: float) -> str:
+    return say_thousands(int(n)) if n == int(n) and abs(n) >= 10_000 else f"{n:g}"
 
 
 class Number(Struct, frozen=True):
@@ -103,17 +106,17 @@ class Number(Struct, frozen=True):
     least: float | None = None
     """A lower bound where what the field stands for has a narrower one than the type, as pixels of a string have."""
 
-    def read(self, text: str) -> float | None:
-        b = bounds(self.of, self.field)
+    def read_text(self, text: str) -> float | None:
+        b = bounds_of_field(self.of, self.field)
         low = b.low if self.least is None else self.least
         bare = text.strip().removesuffix(self.unit).strip() if self.unit else text.strip()
         if not bare and (b.optional or self.empty is not None):
             return self.empty
         if b.whole:
-            return whole(bare, low, b.high)
-        return decimals(bare, low, b.high, self.unit, b.above)
+            return read_whole_number(bare, low, b.high)
+        return read_decimal(bare, low, b.high, self.unit, b.above)
 
-    def say(self, value: float | None) -> str:
+    def say_value(self, value: float | None) -> str:
         if value is None or (self.shown_empty and value == self.empty):
             return ""
         return f"{value:g}{self.unit and ' ' + self.unit}" if isinstance(value, float) else str(value)
@@ -122,10 +125,10 @@ class Number(Struct, frozen=True):
 class Percent(Struct, frozen=True):
     """A share from 0 to 1, written in per cent."""
 
-    def read(self, text: str) -> float:
-        return decimals(text, 0, 100, "%") / 100
+    def read_text(self, text: str) -> float:
+        return read_decimal(text, 0, 100, "%") / 100
 
-    def say(self, value: float) -> str:
+    def say_value(self, value: float) -> str:
         return f"{value * 100:g} %"
 
 
@@ -135,13 +138,13 @@ class Words(Struct, frozen=True):
     needed: str = ""
     longest: int = 60
 
-    def read(self, text: str) -> str:
+    def read_text(self, text: str) -> str:
         t = text.strip()
         if not t and self.needed:
             raise Refused(self.needed)
         return t[: self.longest]
 
-    def say(self, value: str) -> str:
+    def say_value(self, value: str) -> str:
         return value
 
 
@@ -150,12 +153,12 @@ class Order(Struct, frozen=True):
 
     empty: bool = False
 
-    def read(self, text: str) -> str:
+    def read_text(self, text: str) -> str:
         from welvo.rig.colours import read_order
 
         return read_order(text, self.empty)
 
-    def say(self, value: str) -> str:
+    def say_value(self, value: str) -> str:
         return value
 
 
@@ -166,13 +169,13 @@ class LevelList(Struct, frozen=True):
     what: str
     example: str
 
-    def read(self, text: str) -> list[int]:
+    def read_text(self, text: str) -> list[int]:
         parts = [p for p in re.split(r"[\s,;/]+", text.strip()) if p]
         if len(parts) != self.count or not all(re.fullmatch("[0-9]{1,3}", p) and int(p) <= 255 for p in parts):
             raise Refused(f"Write {self.what} from 0 to 255, such as {self.example}.")
         return [int(p) for p in parts]
 
-    def say(self, value: list[int]) -> str:
+    def say_value(self, value: list[int]) -> str:
         return " ".join(map(str, value))
 
 

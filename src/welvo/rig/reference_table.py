@@ -39,7 +39,7 @@ class Reference(Struct, frozen=True):
     words: str
 
     @property
-    def needed(self) -> bool:
+    def is_needed(self) -> bool:
         """Whether no rig may be without what it refers to."""
         return self.gone in ("refuse", "entry") or self.path[-1] == "universe"
 
@@ -100,19 +100,19 @@ Visit = Callable[[Reference, str], Any]
 def references_of(part: str, entry: Any) -> Iterator[tuple[Reference, str]]:
     """Every reference that an entry holds, with the id. Empty fields refer to nothing."""
     for reference in BY_PART.get(part, ()):
-        for value in _values(entry, reference.path):
+        for value in _values_at_path(entry, reference.path):
             if value:
                 yield reference, value
 
 
-def _values(value: Any, path: Path) -> Iterator[str]:
+def _values_at_path(value: Any, path: Path) -> Iterator[str]:
     if not path:
         yield value
         return
     step, rest = path[0], path[1:]
     if step == "*":
         for inner in value.values() if isinstance(value, dict) else value:
-            yield from _values(inner, rest)
+            yield from _values_at_path(inner, rest)
     elif step == "#":
         yield from value
     else:
@@ -122,14 +122,14 @@ def _values(value: Any, path: Path) -> Iterator[str]:
         if rest == ("#",) and step == "dmx":
             yield from (dmx_owner(key, value.fixtures) or key.partition(":")[0] for key in inner)
         else:
-            yield from _values(inner, rest)
+            yield from _values_at_path(inner, rest)
 
 
 def leads_somewhere(rig: Rig, reference: Reference, key: str) -> bool:
     return any(key in getattr(rig, part) for part in reference.to)
 
 
-def lost(rig: Rig, part: str, entry: Any) -> Iterator[tuple[Reference, str]]:
+def lost_references(rig: Rig, part: str, entry: Any) -> Iterator[tuple[Reference, str]]:
     """The references of an entry that lead nowhere in a rig."""
     return ((r, key) for r, key in references_of(part, entry) if not leads_somewhere(rig, r, key))
 
@@ -145,13 +145,13 @@ def entries_of(rig: Rig, part: str) -> Iterator[tuple[str, Any]]:
 def with_references(part: str, entry: Any, visit: Visit) -> Any:
     """An entry with other ids where it refers to something; itself where none is other, DROPPED where it goes along."""
     for reference in BY_PART.get(part, ()):
-        entry = _changed(entry, reference.path, reference, visit)
+        entry = _change_at_path(entry, reference.path, reference, visit)
         if entry is DROPPED:
             return DROPPED
     return entry
 
 
-def _changed(value: Any, path: Path, reference: Reference, visit: Visit) -> Any:
+def _change_at_path(value: Any, path: Path, reference: Reference, visit: Visit) -> Any:
     """The value with what `visit` says at the end of the path; DROPPED is answered where the table says it ends."""
     step, rest = path[0], path[1:]
     if step == "*":
@@ -164,9 +164,9 @@ def _changed(value: Any, path: Path, reference: Reference, visit: Visit) -> Any:
     elif not rest:
         made = visit(reference, inner)
         if made is DROPPED:
-            return _without(value, step, reference)
+            return _drop_reference(value, step, reference)
     else:
-        made = _changed(inner, rest, reference, visit)
+        made = _change_at_path(inner, rest, reference, visit)
         if made is DROPPED:
             return DROPPED
     return value if made is inner or made == inner else replace(value, **{step: made})
@@ -174,7 +174,7 @@ def _changed(value: Any, path: Path, reference: Reference, visit: Visit) -> Any:
 
 def _changed_items(value: Any, rest: Path, reference: Reference, visit: Visit) -> Any:
     pairs = list(value.items()) if isinstance(value, dict) else list(enumerate(value))
-    made = [(k, _changed(v, rest, reference, visit) if rest else visit(reference, v)) for k, v in pairs]
+    made = [(k, _change_at_path(v, rest, reference, visit) if rest else visit(reference, v)) for k, v in pairs]
     if all(new is old or new == old for (_, new), (_, old) in zip(made, pairs)):
         return value
     if any(new is DROPPED for _, new in made) and reference.gone == "entry":
@@ -195,7 +195,7 @@ def _changed_keys(holder: Any, step: str, inner: dict[str, Any], reference: Refe
     return made
 
 
-def _without(holder: Any, step: str, reference: Reference) -> Any:
+def _drop_reference(holder: Any, step: str, reference: Reference) -> Any:
     """What holds a reference, without it."""
     if reference.gone == "nowhere":
         return NOWHERE if isinstance(holder, Place) else DROPPED
@@ -207,7 +207,7 @@ def _without(holder: Any, step: str, reference: Reference) -> Any:
 # ---- taking out
 
 
-def without(rig: Rig, gone: dict[str, Collection[str]]) -> dict[str, dict[str, Any]]:
+def drop_entries(rig: Rig, gone: dict[str, Collection[str]]) -> dict[str, dict[str, Any]]:
     """The entries that have to be other, or gone (None), when entries are taken out: by part, ready for `put`.
 
     What goes along takes others along in turn. Fields of the rig itself stand under `rig`.
@@ -231,7 +231,7 @@ def without(rig: Rig, gone: dict[str, Collection[str]]) -> dict[str, dict[str, A
                     continue
                 made = with_references(part, entry, visit)
                 if made is not entry:
-                    made = _tidy(part, made)
+                    made = _tidy_entry(part, made)
                 if made is DROPPED:
                     changes.setdefault(part, {})[key] = None
                     taken.setdefault(part, set()).add(key)
@@ -244,7 +244,7 @@ def without(rig: Rig, gone: dict[str, Collection[str]]) -> dict[str, dict[str, A
     return changes
 
 
-def _tidy(part: str, entry: Any) -> Any:
+def _tidy_entry(part: str, entry: Any) -> Any:
     """An entry that is nothing any more without its members goes along."""
     if part == "shares" and entry is not DROPPED and len(entry.members) < 2:
         return DROPPED

@@ -19,10 +19,15 @@ from welvo.rig.notation import read_ip
 from welvo.rig.reference_table import BY_PART, entries_of, leads_somewhere, references_of
 
 
-def broken(rig: Rig) -> list[str]:
+def broken_references(rig: Rig) -> list[str]:
     """References that are needed and lead nowhere, and values no wire can carry, in words."""
-    found = [words for part in BY_PART for words in _needed(rig, part, None)]
-    return found + _modes(rig, rig.fixtures) + _universes(rig) + _values(rig, rig.feeds, rig.devices)
+    found = [words for part in BY_PART for words in _needing_entries(rig, part, None)]
+    return (
+        found
+        + _broken_modes(rig, rig.fixtures)
+        + _broken_universes(rig)
+        + _impossible_values(rig, rig.feeds, rig.devices)
+    )
 
 
 def broken_by(before: Rig, rig: Rig, change: Change) -> list[str]:
@@ -32,35 +37,35 @@ def broken_by(before: Rig, rig: Rig, change: Change) -> list[str]:
     gone = {part: ids for part, ids in gone.items() if ids}
     found: list[str] = []
     for part, references in BY_PART.items():
-        looked = any(r.needed and set(r.to) & gone.keys() for r in references)
-        found += _needed(rig, part, None if looked else change.ids(part))
+        looked = any(r.is_needed and set(r.to) & gone.keys() for r in references)
+        found += _needing_entries(rig, part, None if looked else change.changed_ids(part))
         if gone:
             found += _left_behind(rig, part, gone)
     lost_modes = any(
         pid in before.profiles
         and (pid not in rig.profiles or not before.profiles[pid].modes.keys() <= rig.profiles[pid].modes.keys())
-        for pid in change.ids("profiles")
+        for pid in change.changed_ids("profiles")
     )
-    found += _modes(rig, rig.fixtures if lost_modes else change.ids("fixtures"))
-    if change.ids("universes"):
-        found += _universes(rig)
-    return found + _values(rig, change.ids("feeds"), change.ids("devices"))
+    found += _broken_modes(rig, rig.fixtures if lost_modes else change.changed_ids("fixtures"))
+    if change.changed_ids("universes"):
+        found += _broken_universes(rig)
+    return found + _impossible_values(rig, change.changed_ids("feeds"), change.changed_ids("devices"))
 
 
-def _needed(rig: Rig, part: str, ids: Collection[str] | None) -> Iterator[str]:
+def _needing_entries(rig: Rig, part: str, ids: Collection[str] | None) -> Iterator[str]:
     """Entries of a part whose needed references lead nowhere; with no ids those of all."""
-    if not any(r.needed for r in BY_PART[part]):
+    if not any(r.is_needed for r in BY_PART[part]):
         return
     every = entries_of(rig, part)
     for key, entry in every if ids is None else ((k, e) for k, e in every if k in ids):
         for reference, to in references_of(part, entry):
-            if reference.needed and not leads_somewhere(rig, reference, to):
-                yield f"{holder(part, key, entry)} {reference.words.format(to)}, which is not in the rig."
+            if reference.is_needed and not leads_somewhere(rig, reference, to):
+                yield f"{name_of_holder(part, key, entry)} {reference.words.format(to)}, which is not in the rig."
 
 
 def _left_behind(rig: Rig, part: str, gone: dict[str, set[str]]) -> Iterator[str]:
     """Entries that refer to what was just taken out."""
-    concerned = [r for r in BY_PART[part] if not r.needed and set(r.to) & gone.keys()]
+    concerned = [r for r in BY_PART[part] if not r.is_needed and set(r.to) & gone.keys()]
     if not concerned:
         return
     ids = set().union(*(gone.get(p, set()) for r in concerned for p in r.to))
@@ -68,11 +73,14 @@ def _left_behind(rig: Rig, part: str, gone: dict[str, set[str]]) -> Iterator[str
         if part == "fixtures" and not any(p.after for p in entry.at):
             continue  # nearly all of them, and there may be a hundred thousand
         for reference, to in references_of(part, entry):
-            if to in ids and not reference.needed and not leads_somewhere(rig, reference, to):
-                yield f"{holder(part, key, entry)} {reference.words.format(to)}, which is not in the rig any more."
+            if to in ids and not reference.is_needed and not leads_somewhere(rig, reference, to):
+                yield (
+                    f"{name_of_holder(part, key, entry)} {reference.words.format(to)}, which is not in the rig any "
+                    f"more."
+                )
 
 
-def holder(part: str, key: str, entry: Any) -> str:
+def name_of_holder(part: str, key: str, entry: Any) -> str:
     """Who holds a reference, as a refusal names it."""
     if part == "rig":
         return "The rig"
@@ -83,7 +91,7 @@ def holder(part: str, key: str, entry: Any) -> str:
     return f"{words} {name} ({key})" if name else f"{words} {key}"
 
 
-def _modes(rig: Rig, ids: Collection[str]) -> list[str]:
+def _broken_modes(rig: Rig, ids: Collection[str]) -> list[str]:
     found: list[str] = []
     for fid in ids:
         f = rig.fixtures.get(fid)
@@ -93,7 +101,7 @@ def _modes(rig: Rig, ids: Collection[str]) -> list[str]:
     return found
 
 
-def _universes(rig: Rig) -> list[str]:
+def _broken_universes(rig: Rig) -> list[str]:
     found: list[str] = []
     numbers: dict[int, str] = {}
     for uid, u in rig.universes.items():
@@ -103,7 +111,7 @@ def _universes(rig: Rig) -> list[str]:
     return found
 
 
-def _values(rig: Rig, feeds: Collection[str], devices: Collection[str]) -> list[str]:
+def _impossible_values(rig: Rig, feeds: Collection[str], devices: Collection[str]) -> list[str]:
     """Values that no wire can carry."""
     found: list[str] = []
     for wid in feeds:

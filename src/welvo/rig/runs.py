@@ -71,7 +71,7 @@ class Segment(Value, frozen=True, kw_only=True):
     """Which end the data comes in at, in the crew's words."""
 
     @property
-    def counts(self) -> bool:
+    def takes_slots(self) -> bool:
         """Whether it takes slots of the port's stream."""
         return self.kind in ("pixels", "bridge", "lamps")
 

@@ -24,10 +24,10 @@ def with_shorts(channels: Sequence[Channel]) -> tuple[Channel, ...]:
             known = BY_KEY.get(c.function)
             stem = known.short if known else (word_for(c.function, c.name) or "?").title().replace(" ", "")[:4]
             n = tried.get((c.pixel, stem), 1)
-            short = _numbered(stem, n)
+            short = _number_stem(stem, n)
             while short in mine:
                 n += 1
-                short = _numbered(stem, n)
+                short = _number_stem(stem, n)
             tried[c.pixel, stem] = n
             mine.add(short)
             c = replace(c, short=short)
@@ -35,5 +35,5 @@ def with_shorts(channels: Sequence[Channel]) -> tuple[Channel, ...]:
     return tuple(found)
 
 
-def _numbered(stem: str, n: int) -> str:
+def _number_stem(stem: str, n: int) -> str:
     return stem if n == 1 else stem[: max(0, 4 - len(str(n)))] + str(n)

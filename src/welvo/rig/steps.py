@@ -1,8 +1,8 @@
 """Long work says how far it has come, and can be stopped, wherever it is.
 
-Who reads a table or a scene does not know who waits for it, nor whether there is a window. So it calls `step` in its
-loops, and whoever began the work watches: he is told what is being done, and may end it by raising `Stopped`, which is
-a `Refused` and leaves the rig as it was. Where nobody watches a step costs next to nothing.
+Who reads a table or a scene does not know who waits for it, nor whether there is a window. So it calls `take_step` in
+its loops, and whoever began the work watches: he is told what is being done, and may end it by raising `Stopped`,
+which is a `Refused` and leaves the rig as it was. Where nobody watches a step costs next to nothing.
 """
 
 from __future__ import annotations
@@ -18,10 +18,10 @@ from welvo.rig.base import Refused
 class Watcher(Protocol):
     """Who watches work. Both may raise Stopped, which ends it."""
 
-    def tell(self, what: str, done: int, of: int) -> None:
+    def tell_step(self, what: str, done: int, of: int) -> None:
         """What is being done, how much of it is done, and of how much (0: nobody knows)."""
 
-    def seal(self) -> None:
+    def seal_work(self) -> None:
         """From here on the work is done to its end: a file is being written."""
 
 
@@ -37,23 +37,23 @@ class Stopped(Refused):
         super().__init__(why)
 
 
-def step(what: str, done: int, of: int = 0, every: int = EVERY) -> None:
+def take_step(what: str, done: int, of: int = 0, every: int = EVERY) -> None:
     """Say how far the work has come, once in so many steps. Raises Stopped when it is to end."""
     if done % every == 0:
         watcher = _watcher.get()
         if watcher:
-            watcher.tell(what, done, of)
+            watcher.tell_step(what, done, of)
 
 
 def last_step() -> None:
     """Say that what follows is not left half done. Raises Stopped when the work is to end before it."""
     watcher = _watcher.get()
     if watcher:
-        watcher.seal()
+        watcher.seal_work()
 
 
 @contextmanager
-def watched(watcher: Watcher) -> Iterator[None]:
+def watch_steps(watcher: Watcher) -> Iterator[None]:
     """Have the steps of what is done inside, in this thread, told to a watcher."""
     before = _watcher.set(watcher)
     try:

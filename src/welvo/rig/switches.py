@@ -7,13 +7,13 @@ from welvo.rig.counting import SLOTS
 from welvo.rig.profile import AddressSetting
 
 
-def weights(setting: AddressSetting) -> tuple[int, ...]:
+def weights_of_switches(setting: AddressSetting) -> tuple[int, ...]:
     """What each switch weighs, left to right: 1, 2, 4 … or the other way round."""
     rising = tuple(1 << n for n in range(setting.switches))
     return rising if setting.first == "lowest" else rising[::-1]
 
 
-def reach(setting: AddressSetting | None) -> tuple[int, int]:
+def reach_of_switches(setting: AddressSetting | None) -> tuple[int, int]:
     """The lowest and highest start that can be set. Nine switches reach 511, or 512 when they encode address − 1."""
     if setting is None or setting.by == "rdm":
         return 1, SLOTS
@@ -24,23 +24,23 @@ def reach(setting: AddressSetting | None) -> tuple[int, int]:
     return 1, setting.highest
 
 
-def positions(setting: AddressSetting, address: int) -> tuple[bool, ...]:
+def switch_positions(setting: AddressSetting, address: int) -> tuple[bool, ...]:
     """Which switches stand ON, left to right. Raises Refused for an address they cannot say."""
-    low, high = reach(setting)
+    low, high = reach_of_switches(setting)
     if not low <= address <= high:
         raise Refused(f"These switches reach {low} to {high}; {address} cannot be set on them.")
     code = address - 1 + setting.base
-    return tuple(bool(code & w) for w in weights(setting))
+    return tuple(bool(code & w) for w in weights_of_switches(setting))
 
 
 def address_of(setting: AddressSetting, switches: tuple[bool, ...]) -> int:
     """The address a picture of switches says; outside 1..512 it is one no lamp can have."""
-    return sum(w for w, on in zip(weights(setting), switches) if on) + 1 - setting.base
+    return sum(w for w, on in zip(weights_of_switches(setting), switches) if on) + 1 - setting.base
 
 
 def one_slip_away(setting: AddressSetting, address: int) -> list[tuple[int, int]]:
     """(switch from the left, address) for each single switch set wrong; only addresses a lamp can have."""
-    right = positions(setting, address)
+    right = switch_positions(setting, address)
     found = []
     for n in range(len(right)):
         wrong = address_of(setting, tuple(not s if i == n else s for i, s in enumerate(right)))
@@ -57,7 +57,7 @@ def why_there(setting: AddressSetting, meant: int, answers: int) -> str:
         for n, address in one_slip_away(setting, meant):
             if address == answers:
                 return f"Switch {n} stands the other way: that alone makes {answers} of {meant}."
-        right = positions(setting, meant)
+        right = switch_positions(setting, meant)
         if address_of(setting, right[::-1]) == answers:
             return "The switches were set from the other end: the first is taken for the last."
         if address_of(setting, tuple(not s for s in right)) == answers:
@@ -69,13 +69,13 @@ def why_there(setting: AddressSetting, meant: int, answers: int) -> str:
     return "No single slip explains that; look at the mode, and at who else is set to that address."
 
 
-def dials(setting: AddressSetting, address: int) -> tuple[int, int, int]:
+def dial_digits(setting: AddressSetting, address: int) -> tuple[int, int, int]:
     """The three decimal digits to dial."""
     code = address - 1 + setting.base
     return code // 100, code // 10 % 10, code % 10
 
 
-def say_setting(setting: AddressSetting | None, address: int) -> str:
+def say_switches(setting: AddressSetting | None, address: int) -> str:
     """How to set an address by hand, in words; 0 is no address."""
     if not address:
         return "nothing to set: it has no address"
@@ -83,12 +83,12 @@ def say_setting(setting: AddressSetting | None, address: int) -> str:
         return f"set {address:03d} in its menu"
     if setting.by == "rdm":
         return f"set {address} by RDM"
-    low, high = reach(setting)
+    low, high = reach_of_switches(setting)
     if not low <= address <= high:
         return f"cannot be set: it reaches {low} to {high}"
     if setting.by == "dials":
-        return "dial {} {} {}".format(*dials(setting, address))
+        return "dial {} {} {}".format(*dial_digits(setting, address))
     if setting.by == "menu":
         return f"set {address - 1 + setting.base:03d} in its menu"
-    on = [str(n) for n, s in enumerate(positions(setting, address), 1) if s]
+    on = [str(n) for n, s in enumerate(switch_positions(setting, address), 1) if s]
     return f"ON: {', '.join(on)}" if on else "all switches off"

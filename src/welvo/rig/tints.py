@@ -49,7 +49,7 @@ def kind_name(rig: Rig, key: str | SegmentRef) -> str:
 # ---- colours: OKLCH, lowered in chroma until inside sRGB
 
 
-def _linear(lightness: float, chroma: float, hue: float) -> tuple[float, float, float]:
+def _linear_light(lightness: float, chroma: float, hue: float) -> tuple[float, float, float]:
     a, b = chroma * math.cos(math.radians(hue)), chroma * math.sin(math.radians(hue))
     l3 = (lightness + 0.3963377774 * a + 0.2158037573 * b) ** 3
     m3 = (lightness - 0.1055613458 * a - 0.0638541728 * b) ** 3
@@ -63,10 +63,10 @@ def _linear(lightness: float, chroma: float, hue: float) -> tuple[float, float, 
 
 def oklch_hex(lightness: float, chroma: float, hue: float) -> str:
     """An OKLCH colour as sRGB hex; chroma is lowered by .002 until the colour exists."""
-    rgb = _linear(lightness, chroma, hue)
+    rgb = _linear_light(lightness, chroma, hue)
     while chroma > 0 and not all(-1e-4 <= v <= 1.0001 for v in rgb):
         chroma -= 0.002
-        rgb = _linear(lightness, max(0.0, chroma), hue)
+        rgb = _linear_light(lightness, max(0.0, chroma), hue)
     out = []
     for v in rgb:
         v = min(1.0, max(0.0, v))
@@ -86,6 +86,6 @@ def tint_hex(k: int, theme: str) -> tuple[str, str]:
     return spine, oklch_hex(0.93 - 0.5 * (0.62 - light), 0.045, hue)
 
 
-def weave(k: int) -> int:
+def weave_of_tint(k: int) -> int:
     """0 solid, 1 two lines, 2 dashes: tells tints of like hue apart."""
     return (k // 8) % 3

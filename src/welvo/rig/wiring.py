@@ -270,7 +270,7 @@ class DeviceModel(Value, frozen=True, kw_only=True):
     status_port: Annotated[int, Meta(ge=0, le=65535)] = 0
     note: str = ""
 
-    def spec(self, key: str) -> SettingSpec | None:
+    def spec_of_setting(self, key: str) -> SettingSpec | None:
         return next((s for s in self.settings if s.key == key), None)
 
     def output_mode(self, name: str) -> OutputMode | None:

@@ -7,9 +7,9 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from welvo.rig.colours import straight
+from welvo.rig.colours import straight_order
 from welvo.rig.document import Rig
-from welvo.rig.lookup import call
+from welvo.rig.lookup import name_of_item
 from welvo.rig.patched import Element
 from welvo.rig.runs import Segment
 from welvo.runs.cable import Cables, Piece, Stream
@@ -17,7 +17,7 @@ from welvo.runs.cable import Cables, Piece, Stream
 Ints = npt.NDArray[np.int64]
 
 
-def folded(n: int, length: int) -> Ints:
+def fold_order(n: int, length: int) -> Ints:
     """0…n−1 with every second stretch of `length` reversed; a last short stretch is one like any other.
 
     A fold as long as the whole, or longer, does nothing. Folding twice gives the first order back.
@@ -38,7 +38,7 @@ def cable_order(segment: Segment, leds: int) -> Ints:
     data = np.arange(leds, dtype=np.int64)
     if segment.reverse:
         data = data[::-1]
-    data = data[folded(leds, segment.fold)]
+    data = data[fold_order(leds, segment.fold)]
     return data // segment.group + 1
 
 
@@ -47,7 +47,7 @@ def number_order(element: Element, segment: Segment, leds: int) -> Ints:
 
     A sender that puts a folded string into order sends along the cable; then the numbers run there and back.
     """
-    order = folded(leds, element.fold) if element.unfolds == "sender" and element.fold else np.arange(leds)
+    order = fold_order(leds, element.fold) if element.unfolds == "sender" and element.fold else np.arange(leds)
     return np.asarray(segment.first + order, np.int64)
 
 
@@ -76,7 +76,7 @@ def pixel_places(cables: Cables, key: str, pixel: int) -> list[PixelPlace]:
         data = at // s.group + 1
         along = int(np.flatnonzero(cable_order(s, piece.leds) == data)[0])
         slot = (data - 1) * piece.k + 1
-        where = tuple(w for c in range(piece.k) if (w := piece.place(slot + c)))
+        where = tuple(w for c in range(piece.k) if (w := piece.place_of_slot(slot + c)))
         found.append(
             PixelPlace(stream, piece, data, piece.stream + slot - 1, piece.px + data - 1, where, piece.led + along)
         )
@@ -97,7 +97,7 @@ def components_of(rig: Rig, piece: Piece) -> str:
     element = rig.elements.get(piece.key)
     if element and element.kind != "block":
         return element.order
-    return straight(piece.segment.order) or "RGB"
+    return straight_order(piece.segment.order) or "RGB"
 
 
 def piece_name(rig: Rig, piece: Piece) -> str:
@@ -128,7 +128,7 @@ def say_run(rig: Rig, run: tuple[Segment, ...]) -> str:
     """What is attached, in cable order: `ribbon, 6 null, bridge 60 (201, 202)`."""
     said = []
     for s in run:
-        lamps = [call(rig, f) for f in s.fixtures]
+        lamps = [name_of_item(rig, f) for f in s.fixtures]
         few = ", ".join(lamps[:4]) + (f" … {lamps[-1]}" if len(lamps) > 4 else "")
         said.append(segment_name(rig, s, s.element) + (f" ({few})" if lamps else ""))
     return ", ".join(said) or "nothing attached"

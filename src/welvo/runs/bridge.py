@@ -11,13 +11,13 @@ from msgspec.structs import replace
 from welvo.rig.base import Refused
 from welvo.rig.colours import STRAIGHT
 from welvo.rig.counting import SLOTS, free_between
-from welvo.rig.document import Change, Edit, Rig, joined, put
-from welvo.rig.lookup import call
+from welvo.rig.document import Change, Edit, Rig, join_changes, put_entries
+from welvo.rig.lookup import name_of_item
 from welvo.rig.refs import PortRef
-from welvo.runs.brightness import factors, percent, product, scaled
+from welvo.runs.brightness import brightness_factors, product_of_factors, say_percent, scale_byte
 from welvo.runs.cable import Cables, Piece, Stream
 from welvo.runs.edits import change_segment
-from welvo.runs.orders import named, places
+from welvo.runs.orders import names_of_orders, places_of_components
 
 Place = tuple[int, int]
 Remedy = Callable[[Rig], Edit]
@@ -50,21 +50,27 @@ class Demand(NamedTuple):
     changes: tuple[tuple[str, str, str], ...] = ()
 
 
-def rows(cables: Cables, stream: Stream, piece: Piece) -> list[Slots]:
+def rows_behind_bridge(cables: Cables, stream: Stream, piece: Piece) -> list[Slots]:
     """What is attached behind a bridge, by DMX address."""
     found = []
-    for b in cables.behind(piece.segment, piece):
+    for b in cables.fixtures_behind(piece.segment, piece):
         last = b.dmx + b.slots - 1 if b.dmx else 0
-        where = _pieces(piece, b.dmx, last) if b.dmx else ()
+        where = _places_of_piece(piece, b.dmx, last) if b.dmx else ()
         found.append(
             Slots(
-                b.key, call(cables.rig, b.key), b.break_no, b.dmx, last, piece.stream + b.dmx - 1 if b.dmx else 0, where
+                b.key,
+                name_of_item(cables.rig, b.key),
+                b.break_no,
+                b.dmx,
+                last,
+                piece.stream + b.dmx - 1 if b.dmx else 0,
+                where,
             )
         )
     return sorted(found, key=lambda r: (r.dmx, r.key, r.break_no))
 
 
-def _pieces(piece: Piece, first: int, last: int) -> tuple[tuple[Place, Place], ...]:
+def _places_of_piece(piece: Piece, first: int, last: int) -> tuple[tuple[Place, Place], ...]:
     found: list[tuple[Place, Place]] = []
     for p in piece.parts:
         a, b = max(first, p.done + 1), min(last, p.done + p.last - p.first + 1)
@@ -73,7 +79,7 @@ def _pieces(piece: Piece, first: int, last: int) -> tuple[tuple[Place, Place], .
     return tuple(found)
 
 
-def meets(behind: list[Slots]) -> list[tuple[Slots, Slots, int, int]]:
+def meetings_behind(behind: list[Slots]) -> list[tuple[Slots, Slots, int, int]]:
     """Pairs on a line that want the same DMX addresses: both, and the first and last slot they share."""
     found = []
     for n, a in enumerate(behind):
@@ -84,12 +90,12 @@ def meets(behind: list[Slots]) -> list[tuple[Slots, Slots, int, int]]:
     return found
 
 
-def gaps(behind: list[Slots], width: int) -> list[tuple[int, int]]:
+def gaps_behind(behind: list[Slots], width: int) -> list[tuple[int, int]]:
     """Stretches of DMX addresses 1…`width` that nothing behind the bridge uses."""
     return free_between([(r.dmx, r.last) for r in behind if r.dmx], width)
 
 
-def worth(piece: Piece) -> int:
+def pixels_worth(piece: Piece) -> int:
     """How many pixels' worth of the port's load a bridge takes."""
     return piece.pixels
 
@@ -106,19 +112,19 @@ def goes_on(cables: Cables, piece: Piece) -> tuple[bool, str]:
     return True, f"what follows begins at stream slot {after}, {how}"
 
 
-def highest(behind: list[Slots]) -> int:
+def highest_behind(behind: list[Slots]) -> int:
     return max((r.last for r in behind), default=0)
 
 
-def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
+def demands_of_bridge(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
     """Everything that must be true for the DMX behind a bridge to come out as it was sent."""
     rig = cables.rig
     device_id, label, n, s = stream.device_id, stream.label, piece.n, piece.segment
     port = rig.devices[device_id].ports[label]
     found: list[Demand] = []
-    chain = factors(rig, stream, piece)
-    by = product(chain)
-    exact, byte = scaled(255, by)
+    chain = brightness_factors(rig, stream, piece)
+    by = product_of_factors(chain)
+    exact, byte = scale_byte(255, by)
     low = [f for f in chain if f.value < 1]
     found.append(
         Demand(
@@ -126,12 +132,12 @@ def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
             by == 1,
             ""
             if by == 1
-            else f"{' × '.join(f'{f.who} {percent(product([f]))}' for f in low)}: 255 arrives as {byte}"
+            else f"{' × '.join(f'{f.who} {say_percent(product_of_factors([f]))}' for f in low)}: 255 arrives as {byte}"
             + (f" ({exact} cut off)" if exact != str(byte) else "")
             + " and every level reads low",
             "Set all to 100 %" if len(low) > 1 else f"Set {low[0].who} to 100 %" if low else "",
             lambda r: full_brightness(r, device_id, label, n),
-            tuple((f.who, percent(product([f])), "100 %") for f in low),
+            tuple((f.who, say_percent(product_of_factors([f])), "100 %") for f in low),
         )
     )
     gamma = [(w, v) for w, v in ((f"port {label}", port.gamma), ("segment", s.gamma)) if v != 1]
@@ -143,7 +149,7 @@ def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
             if gamma
             else "",
             "Take the gamma away",
-            lambda r: flat(r, device_id, label, n),
+            lambda r: flatten_gamma(r, device_id, label, n),
             tuple((w, f"gamma {v:g}", "none") for w, v in gamma),
         )
     )
@@ -153,7 +159,7 @@ def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
             not port.dither,
             "dithering changes the lowest bit from frame to frame: DMX trembles",
             "Switch dithering off",
-            lambda r: still(r, device_id, label),
+            lambda r: take_effects_off(r, device_id, label),
             ((f"port {label} · dithering", "on", "off"),),
         )
     )
@@ -163,7 +169,7 @@ def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
             "straight colour order",
             in_order,
             f"order {s.order} swaps slots in every group of {len(s.order)}: DMX 1 gets what was sent for "
-            f"{places(s.order, named(rig, device_id))[0] + 1 if s.order else 1}",
+            f"{places_of_components(s.order, names_of_orders(rig, device_id))[0] + 1 if s.order else 1}",
             "Set the order straight",
             lambda r: change_segment(r, device_id, label, n, order="")[:2],
             (("bridge · colour order", s.order, "straight"),),
@@ -188,8 +194,8 @@ def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
             (("bridge · stretch", " and ".join(inner), "plain"),),
         )
     )
-    here = rows(cables, stream, piece)
-    top = highest(here)
+    here = rows_behind_bridge(cables, stream, piece)
+    top = highest_behind(here)
     short = top > s.width
     found.append(
         Demand(
@@ -203,21 +209,21 @@ def demands(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
     )
     model = rig.device_models.get(s.model)
     can = model.dmx_rate if model else 44.0
-    rate = max((f.rate for f in rig.feeds.values() if _carries(rig, f.universe, piece)), default=0.0)
+    rate = max((f.rate for f in rig.feeds.values() if _carries_universe(rig, f.universe, piece)), default=0.0)
     found.append(
         Demand(
             "a rate that DMX can follow",
             not rate or rate <= can,
             f"{rate:g} frames a second come, the bridge gives {can:g}: frames are left out and fades stutter",
             f"Send {can:g} a second",
-            lambda r: slower(r, piece, can),
+            lambda r: slow_down_bridge(r, piece, can),
             (("feeds · frames a second", f"{rate:g}", f"{can:g}"),),
         )
     )
     return found
 
 
-def _carries(rig: Rig, universe: str, piece: Piece) -> bool:
+def _carries_universe(rig: Rig, universe: str, piece: Piece) -> bool:
     u = rig.universes.get(universe)
     return u is not None and any(p.universe == u.number for p in piece.parts)
 
@@ -225,7 +231,7 @@ def _carries(rig: Rig, universe: str, piece: Piece) -> bool:
 # ---- fixes
 
 
-def _attached(cables: Cables, device_id: str, label: str, n: int) -> tuple[Stream, Piece]:
+def _attached_piece(cables: Cables, device_id: str, label: str, n: int) -> tuple[Stream, Piece]:
     """A segment of a port's stream. Raises Refused when it is not there, or not any more."""
     stream = cables.streams.get(PortRef(device_id, label))
     if stream is None or not 0 <= n < len(stream.pieces):
@@ -235,8 +241,8 @@ def _attached(cables: Cables, device_id: str, label: str, n: int) -> tuple[Strea
 
 def full_brightness(rig: Rig, device_id: str, label: str, n: int) -> Edit:
     """Set every brightness on the way to a segment to 100 %: sender, player, device, port and segment."""
-    stream, piece = _attached(Cables(rig), device_id, label, n)
-    chain = factors(rig, stream, piece)
+    stream, piece = _attached_piece(Cables(rig), device_id, label, n)
+    chain = brightness_factors(rig, stream, piece)
     senders = {
         w[1]: replace(rig.senders[w[1]], brightness=1.0, player=1.0)
         for _, w, _ in chain
@@ -247,7 +253,7 @@ def full_brightness(rig: Rig, device_id: str, label: str, n: int) -> Edit:
     run = tuple(replace(s, brightness=1.0) if i == n else s for i, s in enumerate(port.run))
     ports = {**device.ports, label: replace(port, brightness=1.0, run=run)}
     changed = {k: v for k, v in senders.items() if v != rig.senders[k]}
-    return put(
+    return put_entries(
         rig,
         f"brightness 100 % on port {label}",
         senders=changed,
@@ -255,29 +261,31 @@ def full_brightness(rig: Rig, device_id: str, label: str, n: int) -> Edit:
     )
 
 
-def flat(rig: Rig, device_id: str, label: str, n: int) -> Edit:
+def flatten_gamma(rig: Rig, device_id: str, label: str, n: int) -> Edit:
     """Take the gamma of a port and of one of its segments away."""
-    _attached(Cables(rig), device_id, label, n)
+    _attached_piece(Cables(rig), device_id, label, n)
     device = rig.devices[device_id]
     port = device.ports[label]
     run = tuple(replace(s, gamma=1.0) if i == n else s for i, s in enumerate(port.run))
     ports = {**device.ports, label: replace(port, gamma=1.0, run=run)}
-    return put(rig, f"no gamma on port {label}", devices={device_id: replace(device, ports=ports)})
+    return put_entries(rig, f"no gamma on port {label}", devices={device_id: replace(device, ports=ports)})
 
 
-def still(rig: Rig, device_id: str, label: str) -> Edit:
+def take_effects_off(rig: Rig, device_id: str, label: str) -> Edit:
     device = rig.devices[device_id]
     if label not in device.ports:
         raise Refused(f"Nothing is planned on port {label}.")
     ports = {**device.ports, label: replace(device.ports[label], dither=False)}
-    return put(rig, f"no dithering on port {label}", devices={device_id: replace(device, ports=ports)})
+    return put_entries(rig, f"no dithering on port {label}", devices={device_id: replace(device, ports=ports)})
 
 
-def slower(rig: Rig, piece: Piece, rate: float) -> Edit:
+def slow_down_bridge(rig: Rig, piece: Piece, rate: float) -> Edit:
     feeds = {
-        k: replace(f, rate=rate) for k, f in rig.feeds.items() if _carries(rig, f.universe, piece) and f.rate > rate
+        k: replace(f, rate=rate)
+        for k, f in rig.feeds.items()
+        if _carries_universe(rig, f.universe, piece) and f.rate > rate
     }
-    return put(rig, f"send {rate:g} frames a second", feeds=feeds)
+    return put_entries(rig, f"send {rate:g} frames a second", feeds=feeds)
 
 
 def set_right(rig: Rig, device_id: str, label: str, n: int) -> Edit:
@@ -285,13 +293,17 @@ def set_right(rig: Rig, device_id: str, label: str, n: int) -> Edit:
     now, changes = rig, list[Change]()
     for _ in range(12):
         cables = Cables(now)
-        wrong = [d for d in demands(cables, *_attached(cables, device_id, label, n)) if not d.holds and d.edit]
+        wrong = [
+            d
+            for d in demands_of_bridge(cables, *_attached_piece(cables, device_id, label, n))
+            if not d.holds and d.edit
+        ]
         if not wrong:
             break
         assert wrong[0].edit
         now, change = wrong[0].edit(now)
         changes.append(change)
-    return now, joined(f"set the bridge on port {label} right", *changes)
+    return now, join_changes(f"set the bridge on port {label} right", *changes)
 
 
 # ---- proving the controller's side with one plain pixel
@@ -317,18 +329,23 @@ class Shown(NamedTuple):
     word: str
 
 
-def substitute(cables: Cables, stream: Stream, piece: Piece, levels: tuple[int, int, int], chip: str = "RGB") -> Shown:
+def colour_in_its_place(
+    cables: Cables, stream: Stream, piece: Piece, levels: tuple[int, int, int], chip: str = "RGB"
+) -> Shown:
     """Which colour a plain pixel shows in the bridge's place, for the levels of the bridge's first three slots.
 
     `chip` is the order in which the plain pixel takes its components. Brightness on the way counts, and a colour order
     that is set where it should be straight does too.
     """
     s = piece.segment
-    by = product(factors(cables.rig, stream, piece))
+    by = product_of_factors(brightness_factors(cables.rig, stream, piece))
     sent = list(levels)
     if s.order and len(s.order) >= 3:
-        sent = [levels[n] if n < 3 else 0 for n in places(s.order, named(cables.rig, stream.device_id))[:3]]
-    got = {c: scaled(v, by)[1] for c, v in zip(chip, sent)}
+        sent = [
+            levels[n] if n < 3 else 0
+            for n in places_of_components(s.order, names_of_orders(cables.rig, stream.device_id))[:3]
+        ]
+    got = {c: scale_byte(v, by)[1] for c, v in zip(chip, sent)}
     red, green, blue = got.get("R", 0), got.get("G", 0), got.get("B", 0)
     top = max(red, green, blue)
     key = tuple(int(v > top / 2) if top else 0 for v in (red, green, blue))

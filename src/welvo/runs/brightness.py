@@ -17,7 +17,7 @@ class Factor(NamedTuple):
     value: float
 
 
-def factors(rig: Rig, stream: Stream, piece: Piece) -> list[Factor]:
+def brightness_factors(rig: Rig, stream: Stream, piece: Piece) -> list[Factor]:
     """sender × player × controller × port × segment, in that order; several senders count with the darkest.
 
     What the sender scales stays scaled: an override reaches no further up than the device.
@@ -52,7 +52,7 @@ def on_the_device(rig: Rig, stream: Stream, piece: Piece) -> list[Factor]:
     return [Factor(device.name, ("device", stream.device_id), device.brightness), ports, own]
 
 
-def product(chain: list[Factor]) -> Fraction:
+def product_of_factors(chain: list[Factor]) -> Fraction:
     """The exact product: percentages are taken as the decimals they were typed as."""
     made = Fraction(1)
     for f in chain:
@@ -60,12 +60,12 @@ def product(chain: list[Factor]) -> Fraction:
     return made
 
 
-def scaled(byte: int, by: Fraction) -> tuple[str, int]:
+def scale_byte(byte: int, by: Fraction) -> tuple[str, int]:
     """What a byte becomes: the exact value as text, and the truncated byte that goes out."""
     exact = byte * by
     words = str(exact.numerator) if exact.denominator == 1 else f"{float(exact):.2f}".rstrip("0").rstrip(".")
     return words, int(exact)
 
 
-def percent(by: Fraction) -> str:
+def say_percent(by: Fraction) -> str:
     return f"{float(by * 100):.4g} %"

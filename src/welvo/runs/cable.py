@@ -5,10 +5,10 @@ the one before. What the sender sends is counted in *slots of the stream* and *d
 make the cable longer, not the stream. Padding at a universe's end belongs to the universe, never to the stream.
 
 All sums stand here because each of them has been asked for by two callers that then differed: typed elements and
-elements on a port are stretched over universes by the one function `lay`, and whoever wants a pixel's slot, a port's
-last universe or the place of a cut asks a `Piece`. An edit sums all ports again (one costs microseconds), but a stream
-that comes out equal keeps its object: `follow` compares by identity, so that what stands on an untouched port is not
-looked at again by the index, the checks or the drawings.
+elements on a port are stretched over universes by the one function `lay_slots`, and whoever wants a pixel's slot, a
+port's last universe or the place of a cut asks a `Piece`. An edit sums all ports again (one costs microseconds), but
+a stream that comes out equal keeps its object: `follow_rig` compares by identity, so that what stands on an untouched
+port is not looked at again by the index, the checks or the drawings.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
-from welvo.rig.abilities import gives
+from welvo.rig.abilities import port_gives_what
 from welvo.rig.counting import HIGHEST_SACN
 from welvo.rig.document import Rig
 from welvo.rig.lookup import mode_of, universe_ids
@@ -63,11 +63,11 @@ class Piece(NamedTuple):
     k: int
     parts: tuple[Part, ...]
 
-    def place(self, within: int) -> tuple[int, int] | None:
+    def place_of_slot(self, within: int) -> tuple[int, int] | None:
         """Universe number and address of slot `within` (from 1) of the segment."""
         return place_in(self.parts, within)
 
-    def within(self, universe: int, address: int) -> int:
+    def slot_at_place(self, universe: int, address: int) -> int:
         """Which slot of the segment (from 1) is at an address; 0: none."""
         for p in self.parts:
             if p.universe == universe and p.first <= address <= p.last:
@@ -122,7 +122,7 @@ class Converted(NamedTuple):
     number: int
 
 
-def lay(
+def lay_slots(
     number: int, address: int, slots: int, k: int, size: Callable[[int], int], whole: bool
 ) -> tuple[tuple[Part, ...], int, int]:
     """Lay `slots` slots in pixels of `k` from an address on. Gives the parts and the place right behind them.
@@ -167,8 +167,8 @@ def own_size(rig: Rig, segment: Segment) -> tuple[int, int, int]:
         mode = mode_of(rig, fixture) if fixture else None
         if mode and mode.breaks:
             slots = mode.breaks[0].slots
-            if mode.pixels and slots % mode.pixels == 0:
-                return mode.pixels, mode.pixels, slots // mode.pixels
+            if mode.count_pixels and slots % mode.count_pixels == 0:
+                return mode.count_pixels, mode.count_pixels, slots // mode.count_pixels
             return -(-slots // 3), -(-slots // 3), 3  # no plain pixels: as many RGB pixels as its slots fill
         return 0, 0, 1
     k = len(segment.order) or 3
@@ -183,16 +183,16 @@ def own_size(rig: Rig, segment: Segment) -> tuple[int, int, int]:
 
 
 class Cables:
-    """All streams of a rig, and which items are attached where. `follow` keeps every stream that did not change."""
+    """All streams of a rig, and which items are attached where. `follow_rig` keeps every stream that did not change."""
 
     def __init__(self, rig: Rig) -> None:
         self.rig = rig
         self._known: dict[PortRef, tuple[tuple[object, ...], Stream]] = {}
         self.streams: dict[PortRef, Stream] = {}
         self._where: dict[str, list[tuple[PortRef, int]]] = {}
-        self._sum()
+        self._sum_up_runs()
 
-    def _sum(self) -> None:
+    def _sum_up_runs(self) -> None:
         rig = self.rig
         self._sizes = {u.number: u.size for u in rig.universes.values()}
         self._ids = universe_ids(rig)
@@ -206,7 +206,7 @@ class Cables:
                 if (
                     port is None
                     or not (port.run or port.pixels or port.feed)
-                    or gives(rig, device_id, label) != "pixels"
+                    or port_gives_what(rig, device_id, label) != "pixels"
                 ):
                     continue
                 start = before if port.follows else None
@@ -216,12 +216,19 @@ class Cables:
                     feed = rig.feeds.get(port.feed)
                     universe = rig.universes.get(feed.universe) if feed else None
                     start = (universe.number, port.start) if universe else None
-                facts = (port, start, device.size, device.packs, self._sizes_near(start), *self._items(port.run))
+                facts = (
+                    port,
+                    start,
+                    device.size,
+                    device.packs,
+                    self._sizes_near(start),
+                    *self._items_behind_sum(port.run),
+                )
                 old = known.get(PortRef(device_id, label))
-                if old and len(old[0]) == len(facts) and all(_same(a, b) for a, b in zip(old[0], facts)):
+                if old and len(old[0]) == len(facts) and all(_are_same_sums(a, b) for a, b in zip(old[0], facts)):
                     stream = old[1]
                 else:
-                    stream = self._stream(device_id, label, start)
+                    stream = self._stream_of_port(device_id, label, start)
                 ref = PortRef(device_id, label)
                 self._known[ref] = (facts, stream)
                 self.streams[ref] = stream
@@ -242,13 +249,13 @@ class Cables:
                     if segment.kind == "line" and ref not in self.lines:
                         feed = rig.feeds.get(port.feed)
                         self.lines[ref] = DmxLine(
-                            feed.universe if feed else "", segment, n, tuple(self._items((segment,)))
+                            feed.universe if feed else "", segment, n, tuple(self._items_behind_sum((segment,)))
                         )
                         for member in segment.fixtures:
                             where.setdefault(member, []).append((ref, n))
         self._where = where
 
-    def _items(self, run: tuple[Segment, ...]) -> Iterable[object]:
+    def _items_behind_sum(self, run: tuple[Segment, ...]) -> Iterable[object]:
         """What the sums of a run are made of besides the run itself."""
         rig = self.rig
         for s in run:
@@ -269,19 +276,19 @@ class Cables:
         sizes = set(self._sizes.values())
         return (sizes.pop(),) if len(sizes) == 1 else tuple(v for _, v in sorted(self._sizes.items()))
 
-    def size(self, number: int, first: int) -> int:
+    def size_of_universe(self, number: int, first: int) -> int:
         """Slots the sender uses of a universe; of one the rig does not have, as many as of the first."""
         return self._sizes.get(number) or self._sizes.get(first, 512)
 
-    def _stream(self, device_id: str, label: str, start: tuple[int, int] | None) -> Stream:
+    def _stream_of_port(self, device_id: str, label: str, start: tuple[int, int] | None) -> Stream:
         rig = self.rig
         device = rig.devices[device_id]
         port = device.ports[label]
         whole = device.packs == "whole"
         first = start[0] if start else 0
 
-        def size(number: int) -> int:
-            return self.size(number, first)
+        def size_of_universe(number: int) -> int:
+            return self.size_of_universe(number, first)
 
         pieces: list[Piece] = []
         cursor = start
@@ -290,22 +297,22 @@ class Cables:
         for n, segment in enumerate(port.run):
             own_leds, data, k = own_size(rig, segment)
             takes = data * k
-            if segment.kind == "bridge" and self._passes(segment) == "slot":
+            if segment.kind == "bridge" and self._passed_on_words(segment) == "slot":
                 takes = segment.width
             elif segment.element in rig.fixtures:
                 mode = mode_of(rig, rig.fixtures[segment.element])
                 takes = min(takes, mode.breaks[0].slots) if mode and mode.breaks else takes
             parts: tuple[Part, ...] = ()
-            if segment.counts:
+            if segment.takes_slots:
                 own = segment.at
-                if own.origin == "typed" and own.universe in rig.universes and own.address:
+                if own.origin_of_place == "typed" and own.universe in rig.universes and own.address:
                     cursor = (rig.universes[own.universe].number, own.address)
                 if cursor and takes:
-                    parts, *rest = lay(*cursor, takes, k, size, whole)
+                    parts, *rest = lay_slots(*cursor, takes, k, size_of_universe, whole)
                     cursor = (rest[0], rest[1])
                     for part in parts:
                         need[part.universe] = max(need.get(part.universe, 0), part.last)
-            on_cable = own_leds or (data if segment.counts and segment.kind != "pixels" else own_leds)
+            on_cable = own_leds or (data if segment.takes_slots and segment.kind != "pixels" else own_leds)
             pieces.append(
                 Piece(n, segment, segment.element, slots + 1, takes, pixels + 1, data, leds + 1, on_cable, k, parts)
             )
@@ -315,7 +322,7 @@ class Cables:
         ends = cursor
         if port.pixels and start:
             k = pieces[0].k if pieces else 3
-            _, *rest = lay(*start, port.pixels * k, k, size, whole)
+            _, *rest = lay_slots(*start, port.pixels * k, k, size_of_universe, whole)
             if cursor is None or (rest[0], rest[1]) > cursor:
                 ends = (rest[0], rest[1])
         return Stream(
@@ -332,23 +339,28 @@ class Cables:
             tuple(sorted(need.items())),
         )
 
-    def _passes(self, segment: Segment) -> str:
+    def _passed_on_words(self, segment: Segment) -> str:
         model = self.rig.device_models.get(segment.model)
         return model.passes if model else "nothing"
 
     # ---- questions
 
-    def universe(self, number: int) -> str:
+    def universe_with_number(self, number: int) -> str:
         """The id of the universe with a number; empty when the rig has none."""
         return self._ids.get(number, "")
 
-    def stretched(self, element: Element, number: int, address: int) -> tuple[tuple[Part, ...], tuple[int, int]]:
+    def stretch_element(self, element: Element, number: int, address: int) -> tuple[tuple[Part, ...], tuple[int, int]]:
         """An element laid over universes from an address on, and the place right behind it.
 
         Every universe counts with its own size; one that the rig does not have, with that of the first.
         """
-        parts, *behind = lay(
-            number, address, element.footprint, element.unit, lambda n: self.size(n, number), element.whole
+        parts, *behind = lay_slots(
+            number,
+            address,
+            element.slots_needed,
+            element.slots_per_pixel,
+            lambda n: self.size_of_universe(n, number),
+            element.whole,
         )
         return parts, (behind[0], behind[1])
 
@@ -357,15 +369,15 @@ class Cables:
         ports."""
         return [(self.streams[k], self.streams[k].pieces[n]) for k, n in self._where.get(key, ()) if k in self.streams]
 
-    def attached(self, key: str) -> list[tuple[PortRef, int]]:
+    def ports_of_item(self, key: str) -> list[tuple[PortRef, int]]:
         """Every port and place in its run where an item is listed."""
         return self._where.get(key, [])
 
-    def listed(self) -> dict[str, list[tuple[PortRef, int]]]:
+    def listed_items(self) -> dict[str, list[tuple[PortRef, int]]]:
         """All items that a run lists, each with its ports and places. The dictionary is its own: do not change it."""
         return self._where
 
-    def behind(self, segment: Segment, piece: Piece | None = None, universe: str = "") -> list[Behind]:
+    def fixtures_behind(self, segment: Segment, piece: Piece | None = None, universe: str = "") -> list[Behind]:
         """The fixtures of a bridge or a line with their DMX addresses.
 
         A break that follows the cable stands right behind what is before it, or where `dmx` puts it. One with an
@@ -381,13 +393,13 @@ class Cables:
             if fixture is None or mode is None:
                 continue
             for b, break_no in enumerate(mode.breaks):
-                place = fixture.place(b)
-                if place.origin == "run":
+                place = fixture.place_of_break(b)
+                if place.origin_of_place == "run":
                     dmx = segment.dmx.get(dmx_key(member, b), cursor)
-                elif place.origin == "typed" and place.address and piece is not None:
+                elif place.origin_of_place == "typed" and place.address and piece is not None:
                     home = rig.universes.get(place.universe)
-                    dmx = piece.within(home.number, place.address) if home else 0
-                elif place.origin == "typed" and place.address:
+                    dmx = piece.slot_at_place(home.number, place.address) if home else 0
+                elif place.origin_of_place == "typed" and place.address:
                     if place.universe != universe:
                         continue
                     dmx = place.address
@@ -398,7 +410,7 @@ class Cables:
                     cursor = max(cursor, dmx + break_no.slots)
         return found
 
-    def start(self, key: str, break_no: int) -> tuple[str, int] | None:
+    def start_on_cable(self, key: str, break_no: int) -> tuple[str, int] | None:
         """Universe id and address that an item which follows its cable gets from it; None when it gets none.
 
         An element that is attached in parts begins where the part with its lowest pixels does.
@@ -414,18 +426,23 @@ class Cables:
                 line = self.lines.get(port)
                 if line is None or line.n != n or line.universe not in self.rig.universes:
                     continue
-                for b in self.behind(line.segment, None, line.universe):
+                for b in self.fixtures_behind(line.segment, None, line.universe):
                     if (b.key, b.break_no) == (key, break_no):
                         return (line.universe, b.dmx) if 0 < b.dmx <= 512 else None
                 continue
             piece = stream.pieces[n]
             if piece.key == key:
-                place = piece.place(1)
+                place = piece.place_of_slot(1)
             elif piece.segment.kind == "bridge":
                 dmx = next(
-                    (b.dmx for b in self.behind(piece.segment, piece) if (b.key, b.break_no) == (key, break_no)), 0
+                    (
+                        b.dmx
+                        for b in self.fixtures_behind(piece.segment, piece)
+                        if (b.key, b.break_no) == (key, break_no)
+                    ),
+                    0,
                 )
-                place = piece.place(dmx) if dmx else None
+                place = piece.place_of_slot(dmx) if dmx else None
             else:
                 place = None
             if place:
@@ -433,7 +450,7 @@ class Cables:
                 return (uid, place[1]) if uid else None
         return None
 
-    def converted(self, key: str) -> Converted | None:
+    def converter_of_fixture(self, key: str) -> Converted | None:
         """The converter that drives a fixture with one of its pixels; None: there is none."""
         for stream, piece in self.on_runs(key):
             if piece.segment.kind == "lamps" and key in piece.segment.fixtures:
@@ -452,22 +469,22 @@ class Cables:
 
     # ---- following
 
-    def follow(self, rig: Rig) -> tuple[set[str], set[PortRef], set[str]]:
+    def follow_rig(self, rig: Rig) -> tuple[set[str], set[PortRef], set[str]]:
         """Take over a new rig; gives the items whose place may be another one, the ports that were summed anew, and
         everything that is attached to these, now or before."""
         old_streams, old_lines, old_where = self.streams, self.lines, self._where
         self.rig = rig
-        self._sum()
+        self._sum_up_runs()
         changed = {k for k in {*old_streams, *self.streams} if old_streams.get(k) is not self.streams.get(k)}
         changed |= {k for k in {*old_lines, *self.lines} if not _same_line(old_lines.get(k), self.lines.get(k))}
-        old, new = _placed(changed, old_streams, old_lines), _placed(changed, self.streams, self.lines)
+        old, new = _place_of_ports(changed, old_streams, old_lines), _place_of_ports(changed, self.streams, self.lines)
         items = {k for k in {*old, *new} if old.get(k) != new.get(k)}
         if old_where.keys() != self._where.keys():
             items |= old_where.keys() ^ self._where.keys()
         return items, changed, items | old.keys() | new.keys()
 
 
-def _placed(
+def _place_of_ports(
     ports: set[PortRef], streams: dict[PortRef, Stream], lines: dict[PortRef, DmxLine]
 ) -> dict[str, list[object]]:
     """What places the items of some ports, by item: equal lists mean that it stays where it was."""
@@ -488,11 +505,13 @@ def _placed(
     return found
 
 
-def _same(a: object, b: object) -> bool:
+def _are_same_sums(a: object, b: object) -> bool:
     return a is b or (type(a) in (tuple, int, str) and a == b)
 
 
 def _same_line(a: DmxLine | None, b: DmxLine | None) -> bool:
     if a is None or b is None:
         return a is b
-    return len(a.items) == len(b.items) and all(_same(x, y) for x, y in zip((*a[:3], *a.items), (*b[:3], *b.items)))
+    return len(a.items) == len(b.items) and all(
+        _are_same_sums(x, y) for x, y in zip((*a[:3], *a.items), (*b[:3], *b.items))
+    )

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from welvo.rig.document import Rig
 from welvo.rig.refs import PortRef
-from welvo.runs.cable import Cables, lay
+from welvo.runs.cable import Cables, lay_slots
 
 
 class Claim(NamedTuple):
@@ -36,7 +36,7 @@ _EVERY = range(1 << 20)
 """Every universe there can be."""
 
 
-def claims(cables: Cables, device_id: str, universes: set[int] | range) -> dict[int, list[Claim]]:
+def claims_of_ports(cables: Cables, device_id: str, universes: set[int] | range) -> dict[int, list[Claim]]:
     """The claims of a device's ports on some universes, by universe, in order of the first slot."""
     found: dict[int, list[Claim]] = {}
     for (d, label), stream in cables.streams.items():
@@ -53,11 +53,11 @@ def claims(cables: Cables, device_id: str, universes: set[int] | range) -> dict[
         if more and stream.start:
             k = stream.pieces[0].k if stream.pieces else 3
             first = stream.start[0]
-            parts, *_ = lay(
+            parts, *_ = lay_slots(
                 *stream.start,
                 port.pixels * k,
                 k,
-                partial(cables.size, first=first),
+                partial(cables.size_of_universe, first=first),
                 stream.whole,
             )
             ends = stream.after or stream.start
@@ -72,7 +72,7 @@ def claims(cables: Cables, device_id: str, universes: set[int] | range) -> dict[
     return found
 
 
-def meetings(
+def meetings_of_claims(
     cables: Cables,
     device_id: str,
     label: str,
@@ -88,10 +88,10 @@ def meetings(
     """
     found: list[Meeting] = []
     if known is None:
-        wanted = claims(cables, device_id, universes)
+        wanted = claims_of_ports(cables, device_id, universes)
     else:
         if device_id not in known:
-            known[device_id] = claims(cables, device_id, _EVERY)
+            known[device_id] = claims_of_ports(cables, device_id, _EVERY)
         wanted = known[device_id]
     for universe in sorted(universes & wanted.keys()):
         here = wanted[universe]

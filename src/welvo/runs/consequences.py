@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from welvo.rig.colours import STRAIGHT
 from welvo.rig.document import Rig
-from welvo.rig.notation import plural, say_place
+from welvo.rig.notation import say_count, say_place
 from welvo.rig.patched import Element, Place
 from welvo.rig.refs import PortRef
 from welvo.rig.runs import Segment
@@ -24,23 +24,23 @@ class Moved(NamedTuple):
     after: tuple[int, ...]
 
     @property
-    def words(self) -> str:
+    def words_of_move(self) -> str:
         what = (
-            f"{plural(len(self.items), 'item')} behind {'moves' if len(self.items) == 1 else 'move'}"
+            f"{say_count(len(self.items), 'item')} behind {'moves' if len(self.items) == 1 else 'move'}"
             if self.items
             else "nothing behind moves"
         )
         more = len(self.after) - len(self.before)
         if more > 0:
-            return f"{what}, {plural(more, 'universe')} more"
-        return f"{what}, {plural(-more, 'universe')} fewer" if more < 0 else what
+            return f"{what}, {say_count(more, 'universe')} more"
+        return f"{what}, {say_count(-more, 'universe')} fewer" if more < 0 else what
 
 
-def moved(now: Cables, after: Rig, device_id: str) -> Moved:
+def compare_sums(now: Cables, after: Rig, device_id: str) -> Moved:
     """What differs for a device between the sums as they are and a rig as it would be."""
     alone = replace(after, devices={device_id: after.devices[device_id]}) if device_id in after.devices else after
     then = Cables(alone)
-    a, b = _starts(now, device_id), _starts(then, device_id)
+    a, b = _starts_of_ports(now, device_id), _starts_of_ports(then, device_id)
     items = tuple(k for k in a if k in b and a[k] != b[k])
     return Moved(items, tuple(universes_of(now, device_id)), tuple(universes_of(then, device_id)))
 
@@ -53,32 +53,32 @@ class WouldMove(NamedTuple):
     after: str
 
 
-def pushed(now: Cables, after: Rig, key: str) -> tuple[list[WouldMove], list[str]]:
+def items_pushed_along(now: Cables, after: Rig, key: str) -> tuple[list[WouldMove], list[str]]:
     """What a longer or shorter item moves on its cables, and the items with fixed addresses that would no longer stand
     where their cable puts them."""
     then = Cables(after)
     moves: list[WouldMove] = []
     apart: list[str] = []
-    for device_id in dict.fromkeys(ref.device for ref, _ in now.attached(key)):
-        old, new = _starts(now, device_id), _starts(then, device_id)
+    for device_id in dict.fromkeys(ref.device for ref, _ in now.ports_of_item(key)):
+        old, new = _starts_of_ports(now, device_id), _starts_of_ports(then, device_id)
         for k, parts in old.items():
             if k == key or not parts or new.get(k) == parts:
                 continue
             fixture, element = after.fixtures.get(k), after.elements.get(k)
-            place = fixture.place(0) if fixture else element.at if element else Place()
-            if place.origin == "run":
+            place = fixture.place_of_break(0) if fixture else element.at if element else Place()
+            if place.origin_of_place == "run":
                 to = new.get(k)
-                moves.append(WouldMove(k, _said(parts[0]), _said(to[0]) if to else "nowhere"))
-            elif place.origin == "typed":
+                moves.append(WouldMove(k, _say_part(parts[0]), _say_part(to[0]) if to else "nowhere"))
+            elif place.origin_of_place == "typed":
                 apart.append(k)
     return moves, apart
 
 
-def _said(part: Part) -> str:
+def _say_part(part: Part) -> str:
     return say_place(part.universe, part.first)
 
 
-def _starts(cables: Cables, device_id: str) -> dict[str, list[Part]]:
+def _starts_of_ports(cables: Cables, device_id: str) -> dict[str, list[Part]]:
     found: dict[str, list[Part]] = {}
     for (d, _), stream in cables.streams.items():
         if d != device_id:
@@ -100,4 +100,4 @@ def if_longer(cables: Cables, device_id: str, label: str, n: int, pixels: int = 
     longer = (*run[: n + 1], Segment(kind="pixels", element="?"), *run[n + 1 :])
     ports = {**device.ports, label: replace(device.ports[label], run=longer)}
     trial = replace(rig, elements={**rig.elements, "?": extra}, devices={device_id: replace(device, ports=ports)})
-    return moved(cables, trial, device_id)
+    return compare_sums(cables, trial, device_id)

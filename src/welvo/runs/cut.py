@@ -12,7 +12,9 @@ from welvo.rig.patched import NOWHERE, Element
 from welvo.rig.runs import Segment
 
 
-def cut(s: Segment, leds: int, before: int, element: Element | None = None) -> tuple[list[Segment], list[Segment]]:
+def cut_segments(
+    s: Segment, leds: int, before: int, element: Element | None = None
+) -> tuple[list[Segment], list[Segment]]:
     """The segments in front of a cut and behind it, in cable order.
 
     `leds` is how many LEDs of the cable the segment has, `before` how many of them stay in front (0 < before < leds).
@@ -26,14 +28,14 @@ def cut(s: Segment, leds: int, before: int, element: Element | None = None) -> t
             "gone up and come back."
         )
     whole = s.fold if 0 < s.fold < leds else leds
-    front = [_part(s, leds, a, b, whole) for a, b in _chunks(0, before, whole, leds)]
-    behind = [_part(s, leds, a, b, whole) for a, b in _chunks(before, leds, whole, leds)]
+    front = [_part_of_segment(s, leds, a, b, whole) for a, b in _chunks_of_cable(0, before, whole, leds)]
+    behind = [_part_of_segment(s, leds, a, b, whole) for a, b in _chunks_of_cable(before, leds, whole, leds)]
     # cable, supply and an address of its own belong to where the string begins
     front, behind = ([replace(p, length=0.0, supply="", at=NOWHERE) for p in parts] for parts in (front, behind))
     return [replace(front[0], length=s.length, supply=s.supply, at=s.at), *front[1:]], behind
 
 
-def _chunks(begin: int, end: int, whole: int, leds: int) -> Iterator[tuple[int, int]]:
+def _chunks_of_cable(begin: int, end: int, whole: int, leds: int) -> Iterator[tuple[int, int]]:
     """Stretches of cable from `begin` to `end`: whole ones together from an even one on, the others one by one."""
     at = begin
     while at < end:
@@ -50,7 +52,7 @@ def _chunks(begin: int, end: int, whole: int, leds: int) -> Iterator[tuple[int, 
         at = stop
 
 
-def _part(s: Segment, leds: int, a: int, b: int, whole: int) -> Segment:
+def _part_of_segment(s: Segment, leds: int, a: int, b: int, whole: int) -> Segment:
     """LEDs a to b of the cable (from 0, b not with it) as a segment of their own."""
     fold, turned = s.fold if b - a > whole else 0, False
     low, high = a, b

@@ -7,13 +7,13 @@ from typing import Any, NamedTuple
 
 from msgspec.structs import replace
 
-from welvo.rig.abilities import ability, gives
+from welvo.rig.abilities import ability_of_port, port_gives_what
 from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_SACN as _HIGHEST
-from welvo.rig.document import Change, Edit, Rig, fresh_id, joined, put, put_rig
-from welvo.rig.edits import add_feed, add_universe, names_of, set_port, take_out
-from welvo.rig.lookup import call, feeds_of, main_sender, mode_of, universe_by_number, universe_ids
-from welvo.rig.notation import plural
+from welvo.rig.document import Change, Edit, Rig, fresh_id, join_changes, put_entries, put_rig
+from welvo.rig.edits import add_feed, add_universe, names_of_few, set_port, take_out
+from welvo.rig.lookup import feeds_of, main_sender, mode_of, name_of_item, universe_by_number, universe_ids
+from welvo.rig.notation import say_count
 from welvo.rig.patched import NOWHERE, Element, Fixture, Place
 from welvo.rig.plan import model_of, nothing_out
 from welvo.rig.protocol import PROTOCOLS
@@ -21,11 +21,11 @@ from welvo.rig.refs import PortRef, SegmentRef
 from welvo.rig.runs import PixelType, Segment, Supply, dmx_owner
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, Universe
 from welvo.runs.cable import Cables, Stream
-from welvo.runs.cut import cut
+from welvo.runs.cut import cut_segments
 from welvo.runs.pixels import streams_of, universes_of
 
 
-def _port(rig: Rig, device_id: str, label: str) -> tuple[Device, Port]:
+def _port_of_device(rig: Rig, device_id: str, label: str) -> tuple[Device, Port]:
     """A port of a device; one that it lacks is refused by name."""
     device = rig.devices[device_id]
     model = model_of(rig, device_id)
@@ -39,17 +39,17 @@ def _put_run(
 ) -> Edit:
     device = rig.devices[device_id]
     ports = {**device.ports, **{p: replace(device.ports.get(p, Port()), run=run) for p, run in runs.items()}}
-    ports = begun(rig, device_id, ports)
-    return put(rig, label, devices={device_id: replace(device, ports=ports)}, **parts)
+    ports = begin_ports(rig, device_id, ports)
+    return put_entries(rig, label, devices={device_id: replace(device, ports=ports)}, **parts)
 
 
-def begun(rig: Rig, device_id: str, ports: dict[str, Port]) -> dict[str, Port]:
+def begin_ports(rig: Rig, device_id: str, ports: dict[str, Port]) -> dict[str, Port]:
     """Ports that something was just attached to begin as the others of the device do, when one before them has a start.
 
     A device whose ports follow one another goes on like that; without an example each begins at the next universe.
     """
     device, model = rig.devices[device_id], model_of(rig, device_id)
-    order = [p for p in (model.ports if model else ports) if gives(rig, device_id, p) == "pixels"]
+    order = [p for p in (model.ports if model else ports) if port_gives_what(rig, device_id, p) == "pixels"]
     ways = [ports[p].follows for p in order if p in ports and ports[p].follows]
     follows = max(set(ways), key=ways.count) if ways else "universe"
     found = dict(ports)
@@ -67,12 +67,14 @@ def begun(rig: Rig, device_id: str, ports: dict[str, Port]) -> dict[str, Port]:
 
 def check_fits(rig: Rig, device_id: str, label: str, segment: Segment) -> None:
     """Refuse what a port cannot carry at all: a dead port, pixels on a DMX port, a DMX line on a pixel port."""
-    able = ability(rig, device_id, label)
+    able = ability_of_port(rig, device_id, label)
     name = rig.devices[device_id].name
     if able.off:
         raise Refused(f"Mode “{able.off}” switches port {label} of {name} off; nothing can be attached to it.")
     if able.gives == "dmx" and segment.kind not in ("line", "extension"):
-        raise Refused(f"Port {label} of {name} gives DMX: a DMX line can be attached to it, {_words(segment)} cannot.")
+        raise Refused(
+            f"Port {label} of {name} gives DMX: a DMX line can be attached to it, {_words_of_segment(segment)} cannot."
+        )
     if able.gives == "pixels" and segment.kind == "line":
         raise Refused(f"Port {label} of {name} gives pixel data: a DMX line needs a bridge before it.")
     if able.gives == "bus":
@@ -80,31 +82,35 @@ def check_fits(rig: Rig, device_id: str, label: str, segment: Segment) -> None:
     fixture = rig.fixtures.get(segment.element)
     mode = mode_of(rig, fixture) if fixture else None
     if segment.kind == "pixels" and mode and len(mode.breaks) > 1:
-        raise Refused(f"{call(rig, segment.element)} has breaks with addresses of their own; a cable has one.")
+        raise Refused(f"{name_of_item(rig, segment.element)} has breaks with addresses of their own; a cable has one.")
 
 
-def _words(segment: Segment) -> str:
+def _words_of_segment(segment: Segment) -> str:
     return {"null": "null pixels", "lamps": "a converter"}.get(
         segment.kind, f"a {segment.kind}" if segment.kind == "bridge" else segment.kind
     )
 
 
-def attach(
+def attach_segments(
     rig: Rig, device_id: str, label: str, segments: list[Segment], at: int | None = None, follow: bool = True
 ) -> Edit:
     """Attach segments to a port, at place `at` of its run (from 0; None: at the end).
 
     Items without an address follow the cable from then on (`follow`); what has one keeps it.
     """
-    _, port = _port(rig, device_id, label)
+    _, port = _port_of_device(rig, device_id, label)
     for s in segments:
         check_fits(rig, device_id, label, s)
     where = len(port.run) if at is None else max(0, min(at, len(port.run)))
     run = (*port.run[:where], *segments, *port.run[where:])
     keys = [k for s in segments for k in (s.element, *s.fixtures) if k]
-    fixtures, elements = following(rig, keys, only_new=True) if follow else ({}, {})
+    fixtures, elements = hand_over_to_cable(rig, keys, only_new=True) if follow else ({}, {})
     words = (
-        f"attach {names_of(rig, keys)}" if keys else f"attach {_words(segments[0])}" if segments else "attach nothing"
+        f"attach {names_of_few(rig, keys)}"
+        if keys
+        else f"attach {_words_of_segment(segments[0])}"
+        if segments
+        else "attach nothing"
     )
     return _put_run(
         rig,
@@ -116,22 +122,22 @@ def attach(
     )
 
 
-def following(rig: Rig, keys: list[str], only_new: bool) -> tuple[dict[str, Fixture], dict[str, Element]]:
+def hand_over_to_cable(rig: Rig, keys: list[str], only_new: bool) -> tuple[dict[str, Fixture], dict[str, Element]]:
     """Items with their places given over to the cable: those without an address, or all but the locked ones."""
     fixtures: dict[str, Fixture] = {}
     elements: dict[str, Element] = {}
     for key in dict.fromkeys(keys):
         f, e = rig.fixtures.get(key), rig.elements.get(key)
-        if e and e.at.origin != "run" and not e.at.locked and (e.at.origin == "none" or not only_new):
+        if e and e.at.origin_of_place != "run" and not e.at.locked and (e.at.origin_of_place == "none" or not only_new):
             elements[key] = replace(e, at=Place(from_run=True))
         mode = mode_of(rig, f) if f else None
         if f and mode:
             at = tuple(
                 Place(from_run=True)
-                if f.place(b).origin != "run"
-                and not f.place(b).locked
-                and (f.place(b).origin == "none" or not only_new)
-                else f.place(b)
+                if f.place_of_break(b).origin_of_place != "run"
+                and not f.place_of_break(b).locked
+                and (f.place_of_break(b).origin_of_place == "none" or not only_new)
+                else f.place_of_break(b)
                 for b in range(len(mode.breaks))
             )
             if at != f.at:
@@ -159,14 +165,14 @@ def what_follows(rig: Rig, device_id: str, label: str = "") -> Following:
                 continue
             for key in (s.element, *s.fixtures):
                 f, e = rig.fixtures.get(key), rig.elements.get(key)
-                place = e.at if e else f.place(0) if f else None
+                place = e.at if e else f.place_of_break(0) if f else None
                 if place is None:
                     continue
                 sort = (
                     "already"
-                    if place.origin == "run"
+                    if place.origin_of_place == "run"
                     else "new"
-                    if place.origin == "none"
+                    if place.origin_of_place == "none"
                     else "locked"
                     if place.locked
                     else "typed"
@@ -181,9 +187,9 @@ def follow_runs(rig: Rig, device_id: str, label: str = "", all_of_them: bool = F
     keys = [*have.new, *(have.typed if all_of_them else ())]
     if not keys:
         raise Refused("Nothing to patch: everything on these cables has an address already.")
-    fixtures, elements = following(rig, keys, only_new=not all_of_them)
+    fixtures, elements = hand_over_to_cable(rig, keys, only_new=not all_of_them)
     where = f"{rig.devices[device_id].name}{f' {label}' if label else ''}"
-    return put(rig, f"patch {plural(len(keys), 'item')} from {where}", fixtures=fixtures, elements=elements)
+    return put_entries(rig, f"patch {say_count(len(keys), 'item')} from {where}", fixtures=fixtures, elements=elements)
 
 
 def fix_addresses(rig: Rig, cables: Cables, keys: list[str]) -> Edit:
@@ -192,21 +198,21 @@ def fix_addresses(rig: Rig, cables: Cables, keys: list[str]) -> Edit:
     elements: dict[str, Element] = {}
     for key in keys:
         f, e = rig.fixtures.get(key), rig.elements.get(key)
-        if e and e.at.origin == "run":
-            start = cables.start(key, 0)
+        if e and e.at.origin_of_place == "run":
+            start = cables.start_on_cable(key, 0)
             elements[key] = replace(e, at=Place(universe=start[0], address=start[1]) if start else NOWHERE)
         elif f:
             at = []
             for b, place in enumerate(f.at):
-                start = cables.start(key, b) if place.origin == "run" else None
+                start = cables.start_on_cable(key, b) if place.origin_of_place == "run" else None
                 at.append(Place(universe=start[0], address=start[1]) if start else place)
             fixtures[key] = replace(f, at=tuple(at))
-    return put(rig, f"fix the addresses of {names_of(rig, keys)}", fixtures=fixtures, elements=elements)
+    return put_entries(rig, f"fix the addresses of {names_of_few(rig, keys)}", fixtures=fixtures, elements=elements)
 
 
 def change_segment(rig: Rig, device_id: str, label: str, n: int, words: str = "", **fields: Any) -> Edit:
     """Change fields of one segment."""
-    _, port = _port(rig, device_id, label)
+    _, port = _port_of_device(rig, device_id, label)
     new = replace(port.run[n], **fields)
     check_segment(new)
     run = tuple(new if i == n else s for i, s in enumerate(port.run))
@@ -214,7 +220,7 @@ def change_segment(rig: Rig, device_id: str, label: str, n: int, words: str = ""
         f"{k.replace('_', ' ')} {v}" for k, v in fields.items() if isinstance(v, str | int | float)
     )
     keys = [k for k in (new.element, *new.fixtures) if k and k not in (port.run[n].element, *port.run[n].fixtures)]
-    fixtures, elements = following(rig, keys, only_new=True)
+    fixtures, elements = hand_over_to_cable(rig, keys, only_new=True)
     return _put_run(
         rig, device_id, {label: run}, f"{what or 'change a segment'} on {label}", fixtures=fixtures, elements=elements
     )
@@ -230,7 +236,7 @@ def change_many(rig: Rig, places: Sequence[SegmentRef], words: str, **fields: An
         check_segment(new)
         run = tuple(new if i == n else s for i, s in enumerate(port.run))
         devices[device_id] = replace(device, ports={**device.ports, label: replace(port, run=run)})
-    return put(rig, f"{words} of {plural(len(places), 'segment')}", devices=devices)
+    return put_entries(rig, f"{words} of {say_count(len(places), 'segment')}", devices=devices)
 
 
 def set_pixels(rig: Rig, eid: str, words: str, **fields: Any) -> Edit:
@@ -238,7 +244,7 @@ def set_pixels(rig: Rig, eid: str, words: str, **fields: Any) -> Edit:
     element = replace(rig.elements[eid], **fields)
     if not element.name.strip():
         raise Refused("An element needs a name; its pixels are called by it.")
-    return put(rig, f"{words} of {rig.elements[eid].name}", elements={eid: element})
+    return put_entries(rig, f"{words} of {rig.elements[eid].name}", elements={eid: element})
 
 
 def check_segment(s: Segment) -> None:
@@ -250,7 +256,7 @@ def check_segment(s: Segment) -> None:
         raise Refused("An item has 100 000 pixels at most.")
     if 0 < s.spacing < len(s.functions):
         raise Refused(
-            f"The lamps have {plural(len(s.functions), 'channel')} each; from start to start there must be as many "
+            f"The lamps have {say_count(len(s.functions), 'channel')} each; from start to start there must be as many "
             f"slots at least, and {s.spacing} is less."
         )
     for key, dmx in s.dmx.items():
@@ -266,29 +272,29 @@ def check_segment(s: Segment) -> None:
 
 def take_down(rig: Rig, device_id: str, label: str, places: list[int]) -> Edit:
     """Take segments off a port. What followed the cable there has no address then, unless it is attached elsewhere."""
-    _, port = _port(rig, device_id, label)
+    _, port = _port_of_device(rig, device_id, label)
     gone = [port.run[n] for n in places]
     run = tuple(s for n, s in enumerate(port.run) if n not in places)
     new, _ = _put_run(rig, device_id, {label: run}, "")
     cables = Cables(new)
-    keys = {k for s in gone for k in (s.element, *s.fixtures) if k and not cables.attached(k)}
+    keys = {k for s in gone for k in (s.element, *s.fixtures) if k and not cables.ports_of_item(k)}
     elements = {
         k: replace(rig.elements[k], at=NOWHERE)
         for k in keys
-        if k in rig.elements and rig.elements[k].at.origin == "run"
+        if k in rig.elements and rig.elements[k].at.origin_of_place == "run"
     }
     fixtures = {
-        k: replace(rig.fixtures[k], at=tuple(NOWHERE if p.origin == "run" else p for p in rig.fixtures[k].at))
+        k: replace(rig.fixtures[k], at=tuple(NOWHERE if p.origin_of_place == "run" else p for p in rig.fixtures[k].at))
         for k in keys
-        if k in rig.fixtures and any(p.origin == "run" for p in rig.fixtures[k].at)
+        if k in rig.fixtures and any(p.origin_of_place == "run" for p in rig.fixtures[k].at)
     }
-    words = f"take {plural(len(gone), 'segment')} off {rig.devices[device_id].name} {label}"
+    words = f"take {say_count(len(gone), 'segment')} off {rig.devices[device_id].name} {label}"
     return _put_run(rig, device_id, {label: run}, words, fixtures=fixtures, elements=elements)
 
 
 def move_segment(rig: Rig, device_id: str, label: str, n: int, to: str, at: int) -> Edit:
     """Move a segment to place `at` of the run of port `to`; everything behind it in both moves."""
-    _, port = _port(rig, device_id, label)
+    _, port = _port_of_device(rig, device_id, label)
     segment = port.run[n]
     check_fits(rig, device_id, to, segment)
     rest = tuple(s for i, s in enumerate(port.run) if i != n)
@@ -296,7 +302,7 @@ def move_segment(rig: Rig, device_id: str, label: str, n: int, to: str, at: int)
         at = max(0, min(at, len(rest)))
         runs = {label: (*rest[:at], segment, *rest[at:])}
     else:
-        _, other = _port(rig, device_id, to)
+        _, other = _port_of_device(rig, device_id, to)
         at = max(0, min(at, len(other.run)))
         runs = {label: rest, to: (*other.run[:at], segment, *other.run[at:])}
     return _put_run(rig, device_id, runs, f"move a segment to {to}, place {at + 1}")
@@ -311,20 +317,20 @@ def insert_at_pixel(rig: Rig, device_id: str, label: str, px: int, segments: lis
     cables = Cables(rig)
     stream = cables.streams.get(PortRef(device_id, label))
     if stream is None or px > stream.pixels:
-        return attach(rig, device_id, label, segments)
+        return attach_segments(rig, device_id, label, segments)
     piece = next(p for p in stream.pieces if p.px <= px < p.px + p.pixels)
     if px == piece.px:
-        return attach(rig, device_id, label, segments, piece.n)
+        return attach_segments(rig, device_id, label, segments, piece.n)
     s = piece.segment
     if s.kind != "pixels" or piece.key in rig.fixtures:
         inside = {"bridge": "a bridge", "lamps": "a converter"}.get(s.kind, "a lamp")
         raise Refused(f"Pixel {px} of port {label} is inside {inside}; it cannot be cut.")
-    front, behind = cut(s, piece.leds, (px - piece.px) * s.group, rig.elements.get(piece.key))
+    front, behind = cut_segments(s, piece.leds, (px - piece.px) * s.group, rig.elements.get(piece.key))
     run = rig.devices[device_id].ports[label].run
     for one in segments:
         check_fits(rig, device_id, label, one)
     keys = [k for one in segments for k in (one.element, *one.fixtures) if k]
-    fixtures, elements = following(rig, keys, only_new=True)
+    fixtures, elements = hand_over_to_cable(rig, keys, only_new=True)
     return _put_run(
         rig,
         device_id,
@@ -367,7 +373,9 @@ def split_shares(
     units, size = (pixels // row, row) if row else (pixels, 1)
     each = rows_each or -(-units // len(ports))
     if each * len(ports) < units:
-        raise Refused(f"{plural(len(ports), 'port')} with {each} rows each hold {each * len(ports)} of {units} rows.")
+        raise Refused(
+            f"{say_count(len(ports), 'port')} with {each} rows each hold {each * len(ports)} of {units} rows."
+        )
     found = []
     for n, label in enumerate(ports):
         first, last = n * each, min(units, (n + 1) * each)
@@ -381,7 +389,7 @@ def split_shares(
     return found
 
 
-def split(rig: Rig, key: str, device_id: str, shares: list[PortShare], fold: int = 0) -> Edit:
+def split_over_ports(rig: Rig, key: str, device_id: str, shares: list[PortShare], fold: int = 0) -> Edit:
     """Attach an element in parts to several ports of a device, in place of wherever it was attached to this device."""
     element = rig.elements[key]
     device = rig.devices[device_id]
@@ -391,12 +399,14 @@ def split(rig: Rig, key: str, device_id: str, shares: list[PortShare], fold: int
         if any(s.element == key for s in port.run)
     }
     for s in shares:
-        _, port = _port(rig, device_id, s.label)
+        _, port = _port_of_device(rig, device_id, s.label)
         segment = Segment(kind="pixels", element=key, first=s.first, count=s.pixels, reverse=s.reverse, fold=fold)
         check_fits(rig, device_id, s.label, segment)
         runs[s.label] = (*runs.get(s.label, port.run), segment)
-    _, elements = following(rig, [key], only_new=True)
-    return _put_run(rig, device_id, runs, f"split {element.name} over {plural(len(shares), 'port')}", elements=elements)
+    _, elements = hand_over_to_cable(rig, [key], only_new=True)
+    return _put_run(
+        rig, device_id, runs, f"split {element.name} over {say_count(len(shares), 'port')}", elements=elements
+    )
 
 
 # ---- universes and feeds
@@ -412,7 +422,7 @@ class UniverseNeed(NamedTuple):
     last: tuple[int, int]
 
 
-def fit(rig: Rig, cables: Cables, device_id: str) -> UniverseNeed:
+def fit_universes(rig: Rig, cables: Cables, device_id: str) -> UniverseNeed:
     need = universes_of(cables, device_id)
     by_number = universe_ids(rig)
     fed = {f.universe for f in rig.feeds.values()}
@@ -432,7 +442,7 @@ def begin_at(rig: Rig, device_id: str, number: int, follows: str) -> Edit:
     if not 1 <= number <= _HIGHEST:
         raise Refused(f"There is no universe {number}: universes run from 1 to {_HIGHEST}.")
     device, model = rig.devices[device_id], model_of(rig, device_id)
-    order = [p for p in (model.ports if model else device.ports) if gives(rig, device_id, p) == "pixels"]
+    order = [p for p in (model.ports if model else device.ports) if port_gives_what(rig, device_id, p) == "pixels"]
     wanted = [p for p in order if p in device.ports and (device.ports[p].run or device.ports[p].pixels)]
     if not wanted:
         raise Refused(f"Nothing is attached to {device.name} yet: attach something first.")
@@ -452,8 +462,8 @@ def begin_at(rig: Rig, device_id: str, number: int, follows: str) -> Edit:
         first = n == 0
         ports[p] = replace(ports[p], feed=fid if first else "", start=1, follows="" if first else follows)
     words = f"{device.name} begins at universe {number}"
-    now, change = put(now, words, devices={device_id: replace(device, ports=ports)})
-    return now, joined(words, *changes, change)
+    now, change = put_entries(now, words, devices={device_id: replace(device, ports=ports)})
+    return now, join_changes(words, *changes, change)
 
 
 def make_to_fit(rig: Rig, device_id: str, headroom: int = 0) -> Edit:
@@ -472,7 +482,7 @@ def make_to_fit(rig: Rig, device_id: str, headroom: int = 0) -> Edit:
     assert start
     top = max(need, default=start[0])
     wanted = [n for n in (*need, *range(top + 1, top + 1 + headroom)) if numbers.get(n) not in fed]
-    if (wanted and wanted[-1] > _HIGHEST) or any(unlaid(x) for x in streams):
+    if (wanted and wanted[-1] > _HIGHEST) or any(slots_not_laid(x) for x in streams):
         raise Refused(f"More universes would be needed than there are: they end at {_HIGHEST}.")
     if not wanted:
         raise Refused("Every universe that is needed is there and fed.")
@@ -496,23 +506,23 @@ def make_to_fit(rig: Rig, device_id: str, headroom: int = 0) -> Edit:
         while not fid:
             fid_n += 1
             fid = "" if f"w{fid_n}" in rig.feeds else f"w{fid_n}"
-        feeds[fid] = _like(example, who, uid, number, start[0])
-    words = f"make and feed {plural(len(wanted), 'universe')} for {rig.devices[device_id].name}"
-    return put(rig, words, universes=universes, feeds=feeds, senders=senders)
+        feeds[fid] = _feed_like_first(example, who, uid, number, start[0])
+    words = f"make and feed {say_count(len(wanted), 'universe')} for {rig.devices[device_id].name}"
+    return put_entries(rig, words, universes=universes, feeds=feeds, senders=senders)
 
 
-def unlaid(stream: Stream) -> int:
+def slots_not_laid(stream: Stream) -> int:
     """Slots of a stream that would lie past the highest universe."""
     return stream.slots - sum(p.last - p.first + 1 for piece in stream.pieces for p in piece.parts)
 
 
-def _like(example: Feed | None, sender: str, universe: str, number: int, first: int) -> Feed:
+def _feed_like_first(example: Feed | None, sender: str, universe: str, number: int, first: int) -> Feed:
     """A feed like the first universe's, its number on the wire as far on; without an example sACN multicast."""
     if example is None:
         return Feed(universe=universe, sender=sender, wire=number)
     record = PROTOCOLS[example.protocol]
-    wire = example.wire + number - first if record.numbered else example.wire
-    if not record.possible(wire):
+    wire = example.wire + number - first if record.has_universe_numbers else example.wire
+    if not record.can_carry_number(wire):
         raise Refused(f"Universe {number} would need {record.number} {wire}, which does not exist.")
     return replace(example, universe=universe, wire=wire)
 
@@ -521,13 +531,13 @@ def begin_and_make(rig: Rig, device_id: str, number: int, follows: str, headroom
     """Let a device begin at a universe, and make and feed every universe it needs from there on, in one step."""
     now, change = begin_at(rig, device_id, number, follows)
     cables = Cables(now)
-    need = fit(now, cables, device_id)
-    if any(s.start and unlaid(s) for s in streams_of(cables, device_id)):
+    need = fit_universes(now, cables, device_id)
+    if any(s.start and slots_not_laid(s) for s in streams_of(cables, device_id)):
         raise Refused(f"More universes would be needed than there are: they end at {_HIGHEST}.")
     if not (need.missing or need.unfed or headroom):
         return now, change
     now, more = make_to_fit(now, device_id, headroom)
-    return now, joined(change.label, change, more)
+    return now, join_changes(change.label, change, more)
 
 
 def first_free_universe(rig: Rig) -> int:
@@ -561,12 +571,12 @@ def set_device_way(rig: Rig, device_id: str, words: str, **fields: Any) -> Edit:
         raise Refused(f"A {model.name} takes {model.universe_size} slots of a universe, never {size}.")
     if fields.get("packs") == "dense" and model and not model.straddles:
         raise Refused(f"A {model.name} cannot take a pixel that is cut by a universe's end; keep them whole.")
-    return put(rig, words, devices={device_id: replace(device, **fields)})
+    return put_entries(rig, words, devices={device_id: replace(device, **fields)})
 
 
 def set_stream(rig: Rig, device_id: str, label: str, words: str, **fields: Any) -> Edit:
     """Change how a port's stream begins or is configured."""
-    _port(rig, device_id, label)
+    _port_of_device(rig, device_id, label)
     start = fields.get("start")
     if start is not None and not 1 <= start <= 512:
         raise Refused(f"There is no address {start}: a universe has addresses 1 to 512.")
@@ -581,29 +591,30 @@ def add_supply(rig: Rig, name: str, volts: float, amps: float) -> Edit:
         raise Refused("A supply needs a name.")
     sid = fresh_id(rig.supplies, "v")
     supply = Supply(name=name.strip(), volts=volts, amps=amps)
-    return put(rig, f"add supply {name}", supplies={sid: supply}, made=(sid,))
+    return put_entries(rig, f"add supply {name}", supplies={sid: supply}, made=(sid,))
 
 
 def set_pixel_type(rig: Rig, eids: list[str], key: str, kind: PixelType | None) -> Edit:
     """Say which kind of pixels elements are made of; a kind that the rig does not have yet is copied into it."""
     new = {key: kind} if key and kind and key not in rig.pixel_types else {}
     words = (
-        f"{names_of(rig, eids)} {'is' if len(eids) == 1 else 'are'} {kind.name if kind and key else 'of no known kind'}"
+        f"{names_of_few(rig, eids)} {'is' if len(eids) == 1 else 'are'} "
+        f"{kind.name if kind and key else 'of no known kind'}"
     )
-    return put(rig, words, elements={e: replace(rig.elements[e], type=key) for e in eids}, pixel_types=new)
+    return put_entries(rig, words, elements={e: replace(rig.elements[e], type=key) for e in eids}, pixel_types=new)
 
 
 def put_pixel_kind(rig: Rig, key: str, kind: PixelType) -> Edit:
     """Put a kind of pixels into the rig, or another version of one in its place; all elements of it follow."""
-    return put(rig, f"kind of pixels {kind.name}", pixel_types={key: kind})
+    return put_entries(rig, f"kind of pixels {kind.name}", pixel_types={key: kind})
 
 
 def follow_cable(rig: Rig, key: str) -> Edit:
     """Let one item take its address from its cable, whatever it has now. A locked one is refused."""
-    fixtures, elements = following(rig, [key], only_new=False)
+    fixtures, elements = hand_over_to_cable(rig, [key], only_new=False)
     if not elements and not fixtures:
-        raise Refused(f"{call(rig, key)} follows its cable already, or is locked where it is.")
-    return put(rig, f"{call(rig, key)} follows its cable", fixtures=fixtures, elements=elements)
+        raise Refused(f"{name_of_item(rig, key)} follows its cable already, or is locked where it is.")
+    return put_entries(rig, f"{name_of_item(rig, key)} follows its cable", fixtures=fixtures, elements=elements)
 
 
 def set_guidance(rig: Rig, metres: float) -> Edit:
@@ -620,7 +631,7 @@ def set_bridge_model(rig: Rig, device_id: str, label: str, n: int, key: str, mod
     if model is not None:
         key = fresh_id(rig.device_models, "m")
         models[key] = model
-    _, port = _port(rig, device_id, label)
+    _, port = _port_of_device(rig, device_id, label)
     segment = replace(port.run[n], model=key)
     chosen = model or rig.device_models.get(key)
     if chosen and segment.width > chosen.slots_per_port:
@@ -647,7 +658,7 @@ def set_model(rig: Rig, key: str, model: DeviceModel) -> Edit:
         ports = {p: v for p, v in d.ports.items() if d.model != key or p in model.ports or v.run}
         if len(ports) < len(d.ports):
             devices[device_id] = replace(d, ports=ports)
-    return put(rig, f"change model {model.name}", device_models={key: model}, devices=devices)
+    return put_entries(rig, f"change model {model.name}", device_models={key: model}, devices=devices)
 
 
 def remove_supply(rig: Rig, sid: str) -> Edit:

@@ -83,7 +83,7 @@ def course_of(stream: Stream) -> Course:
     return Course(tuple(strokes), lane + 1, deepest, deepest_fixed)
 
 
-def seams(stream: Stream, piece: Piece) -> list[tuple[int, tuple[int, int], tuple[int, int], bool]]:
+def seams_in_segment(stream: Stream, piece: Piece) -> list[tuple[int, tuple[int, int], tuple[int, int], bool]]:
     """Where universes end inside a segment: (place along the cable from 1 that begins the next, last slot before, first
     slot behind, whether a pixel is cut there)."""
     found: list[tuple[int, tuple[int, int], tuple[int, int], bool]] = []

@@ -58,35 +58,35 @@ class LampSlot(NamedTuple):
     fixture: str
 
 
-def count(piece: Piece) -> int:
+def count_lamps(piece: Piece) -> int:
     return piece.pixels
 
 
 def slot_map(cables: Cables, stream: Stream, piece: Piece) -> list[LampSlot]:
-    """Every slot the converter puts out. A lamp that would end past 512 is left out; `overflow` counts those."""
+    """Every slot the converter puts out. A lamp that would end past 512 is left out; `lamps_past_end` counts those."""
     s = piece.segment
     found: list[LampSlot] = []
-    for lamp in range(1, count(piece) + 1):
+    for lamp in range(1, count_lamps(piece) + 1):
         start = s.lamp_address(lamp)
         if start + len(s.functions) - 1 > 512:
             break
         key = s.fixtures[lamp - 1] if lamp <= len(s.fixtures) else ""
-        place = piece.place((lamp - 1) * piece.k + 1)
+        place = piece.place_of_slot((lamp - 1) * piece.k + 1)
         for n, function in enumerate(s.functions):
             found.append(LampSlot(lamp, function, start + n, piece.px + lamp - 1, place, key))
     return found
 
 
-def overflow(piece: Piece) -> int:
+def lamps_past_end(piece: Piece) -> int:
     """How many lamps would end past DMX address 512."""
     s = piece.segment
     if not s.functions:
         return 0
     fits = max(0, (512 - len(s.functions) - s.start + 1) // max(1, s.lamp_step) + 1)
-    return max(0, count(piece) - fits)
+    return max(0, count_lamps(piece) - fits)
 
 
-def sends(functions: tuple[str, ...], colour: dict[str, int], brightness: int) -> list[int]:
+def slots_of_lamp(functions: tuple[str, ...], colour: dict[str, int], brightness: int) -> list[int]:
     """What one lamp's slots get for a colour (level by component letter) and a brightness, all 0…255.
 
     With a dimmer among the functions it takes the brightness and colours go out as they are; without one the colours
@@ -117,7 +117,7 @@ class Driven(NamedTuple):
     fits: bool
 
 
-def driven(rig: Rig, fixture: Fixture, functions: tuple[str, ...], letters: str) -> list[Driven]:
+def channels_driven(rig: Rig, fixture: Fixture, functions: tuple[str, ...], letters: str) -> list[Driven]:
     """Channel by channel, what a fixture behind a converter gets from a pixel of the components `letters`.
 
     What nothing drives has an empty `gets`. A component that the pixel does not have is never sent; white alone is made
@@ -142,7 +142,7 @@ def driven(rig: Rig, fixture: Fixture, functions: tuple[str, ...], letters: str)
 
 def not_driven(rig: Rig, fixture: Fixture, functions: tuple[str, ...], letters: str) -> list[str]:
     """The channels of a fixture that a converter cannot drive by themselves, by name."""
-    return [d.name for d in driven(rig, fixture, functions, letters) if not d.fits]
+    return [d.name for d in channels_driven(rig, fixture, functions, letters) if not d.fits]
 
 
 def too_close(rig: Rig, piece: Piece) -> tuple[str, int]:

@@ -15,7 +15,7 @@ from __future__ import annotations
 from itertools import permutations
 from typing import Literal, NamedTuple
 
-from welvo.rig.colours import straight
+from welvo.rig.colours import straight_order
 from welvo.rig.document import Rig
 from welvo.rig.plan import model_of
 from welvo.runs.cable import Piece
@@ -34,19 +34,19 @@ class Orders(NamedTuple):
     taken: str
 
     @property
-    def right(self) -> bool:
+    def is_right(self) -> bool:
         return self.put_out == self.taken
 
     @property
-    def shows(self) -> tuple[tuple[str, str], ...]:
+    def shown_components(self) -> tuple[tuple[str, str], ...]:
         """(component that the sender drives, component that lights), in straight order of what is driven."""
         lit = dict(zip(self.put_out, self.taken))
-        return tuple((c, lit.get(c, "")) for c in straight(self.sent))
+        return tuple((c, lit.get(c, "")) for c in straight_order(self.sent))
 
 
-def places(set_to: str, names: Names) -> tuple[int, ...]:
+def places_of_components(set_to: str, names: Names) -> tuple[int, ...]:
     """Which component that comes in (from 0) stands at each place that goes out, for a controller's setting."""
-    left = list(enumerate(straight(set_to)))
+    left = list(enumerate(straight_order(set_to)))
     out = tuple(left.pop(next(i for i, (_, b) in enumerate(left) if b == c))[0] for c in set_to)
     return out if names == "out" else tuple(out.index(n) for n in range(len(out)))
 
@@ -56,7 +56,7 @@ def put_out(sent: str, set_to: str, names: Names = "out") -> str:
     setting is of other components."""
     if not set_to or sorted(set_to) != sorted(sent):
         return sent
-    return "".join(sent[n] for n in places(set_to, names))
+    return "".join(sent[n] for n in places_of_components(set_to, names))
 
 
 def setting_for(sent: str, taken: str, names: Names = "out") -> str:
@@ -66,7 +66,7 @@ def setting_for(sent: str, taken: str, names: Names = "out") -> str:
     return next((s for p in permutations(sent) if put_out(sent, s := "".join(p), names) == taken), "")
 
 
-def named(rig: Rig, device_id: str) -> Names:
+def names_of_orders(rig: Rig, device_id: str) -> Names:
     """Which way the pages of a device name a colour order."""
     model = model_of(rig, device_id)
     return model.order_names if model else "out"
@@ -78,6 +78,6 @@ def orders_of(rig: Rig, device_id: str, piece: Piece) -> Orders | None:
     element = rig.elements.get(piece.key)
     if element is None or element.kind == "block" or piece.segment.kind != "pixels":
         return None
-    names, kind = named(rig, device_id), type_of(rig, piece)
+    names, kind = names_of_orders(rig, device_id), type_of(rig, piece)
     out = put_out(element.order, piece.segment.order, names)
     return Orders(element.order, piece.segment.order, names, out, kind.order if kind else out)

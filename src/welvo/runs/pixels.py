@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from welvo.rig.document import Rig
 from welvo.rig.plan import universe_size
 from welvo.runs.along import element_pixel, piece_name
-from welvo.runs.cable import Cables, Part, Piece, Stream, lay
+from welvo.runs.cable import Cables, Part, Piece, Stream, lay_slots
 
 Ints = npt.NDArray[np.int64]
 
@@ -22,7 +22,7 @@ class PixelTable(Struct, frozen=True):
 
     `piece` is its segment's place in the run, `px` its number there (from 1), `slot` the stream slot of its first
     component. `universe` and `address` are where that is, `last_universe` and `last_address` where its last component
-    is; `cut` says that they are not in one universe. Universe 0: nothing carries it.
+    is; `cut_pixels` says that they are not in one universe. Universe 0: nothing carries it.
     """
 
     piece: Ints
@@ -34,11 +34,11 @@ class PixelTable(Struct, frozen=True):
     last_address: Ints
 
     @property
-    def cut(self) -> npt.NDArray[np.bool_]:
+    def cut_pixels(self) -> npt.NDArray[np.bool_]:
         return np.asarray(self.universe != self.last_universe)
 
 
-def places(parts: tuple[Part, ...], within: Ints) -> tuple[Ints, Ints]:
+def places_of_slots(parts: tuple[Part, ...], within: Ints) -> tuple[Ints, Ints]:
     """Universe numbers and addresses of slots `within` (from 1) of a segment; 0 where nothing carries them."""
     if not parts:
         nowhere = np.zeros(len(within), np.int64)
@@ -63,8 +63,8 @@ def pixel_table(stream: Stream) -> PixelTable:
     first = stream_ + (px - 1) * k
     last = np.minimum(first + k - 1, stream_ + slots - 1)
     parts = tuple(part._replace(done=p.stream - 1 + part.done) for p in pieces for part in p.parts)
-    universe, address = places(parts, first)
-    last_universe, last_address = places(parts, last)
+    universe, address = places_of_slots(parts, first)
+    last_universe, last_address = places_of_slots(parts, last)
     return PixelTable(n, px, first, universe, address, last_universe, last_address)
 
 
@@ -132,7 +132,7 @@ class PackingCost(Struct, frozen=True):
     cut: tuple[Cut, ...]
 
 
-def choices(rig: Rig, device_id: str) -> list[PackingCost]:
+def packing_choices(rig: Rig, device_id: str) -> list[PackingCost]:
     """Every usual way of laying a device's pixels over universes, worked out for what is attached to it."""
     found: list[PackingCost] = []
     for words, packs, size in (
@@ -145,7 +145,7 @@ def choices(rig: Rig, device_id: str) -> list[PackingCost]:
         need = universes_of(trial, device_id)
         used = sum(p.last - p.first + 1 for s in streams for piece in s.pieces for p in piece.parts)
         room = sum(min(last, 512) for last in need.values())
-        found.append(PackingCost(words, packs, size, len(need), max(0, room - used), cuts(trial, device_id)))
+        found.append(PackingCost(words, packs, size, len(need), max(0, room - used), cuts_of_device(trial, device_id)))
     return found
 
 
@@ -167,11 +167,11 @@ def cut_pixels(cables: Cables, device_id: str) -> list[tuple[Stream, Piece, int]
     return found
 
 
-def cuts(cables: Cables, device_id: str, most: int = 10_000) -> tuple[Cut, ...]:
+def cuts_of_device(cables: Cables, device_id: str, most: int = 10_000) -> tuple[Cut, ...]:
     """The pixels of a device that a universe's end cuts in two, in words; at most `most`."""
     found: list[Cut] = []
     for stream, piece, px in cut_pixels(cables, device_id)[:most]:
-        first, last = piece.place((px - 1) * piece.k + 1), piece.place(min(piece.slots, px * piece.k))
+        first, last = piece.place_of_slot((px - 1) * piece.k + 1), piece.place_of_slot(min(piece.slots, px * piece.k))
         if first and last:
             own = element_pixel(cables.rig, piece, px) or px
             found.append(Cut(stream.label, piece_name(cables.rig, piece), own, first, last))
@@ -194,13 +194,13 @@ class Astray(NamedTuple):
     """How many data pixels from there on are shifted."""
 
     @property
-    def running(self) -> tuple[int, int]:
+    def running_slots(self) -> tuple[int, int]:
         """The running slot of the place where the sender puts it, as each end counts it with its own size."""
         universe, address = self.sender
         return (universe - 1) * self.sender_size + address, (universe - 1) * self.device_size + address
 
 
-def astray(cables: Cables, device_id: str) -> list[Astray]:
+def ports_led_astray(cables: Cables, device_id: str) -> list[Astray]:
     """Port by port, where sender and device part when they assume another universe size.
 
     A port that follows the one before it begins where *the device* comes to an end there, so once a port is shifted all
@@ -221,7 +221,7 @@ def astray(cables: Cables, device_id: str) -> list[Astray]:
             found.append(first)
         if port.pixels > stream.pixels:  # it counts on to what it is configured for
             k = stream.pieces[0].k if stream.pieces else 3
-            ends = max(ends, lay(*begins, port.pixels * k, k, lambda _: size, stream.whole)[1:])
+            ends = max(ends, lay_slots(*begins, port.pixels * k, k, lambda _: size, stream.whole)[1:])
         behind = ends
     return found
 
@@ -235,14 +235,14 @@ def _as_the_device(
     for piece in stream.pieces:
         if not piece.parts:
             continue
-        if piece.segment.at.origin == "typed":
+        if piece.segment.at.origin_of_place == "typed":
             cursor = (piece.parts[0].universe, piece.parts[0].first)
-        theirs, *rest = lay(*cursor, piece.slots, piece.k, lambda _: size, stream.whole)
+        theirs, *rest = lay_slots(*cursor, piece.slots, piece.k, lambda _: size, stream.whole)
         cursor = (rest[0], rest[1])
         if found or theirs == piece.parts:
             continue
         within = np.arange(1, piece.slots + 1, dtype=np.int64)
-        ours_at, theirs_at = places(piece.parts, within), places(theirs, within)
+        ours_at, theirs_at = places_of_slots(piece.parts, within), places_of_slots(theirs, within)
         n = int(np.argmax((ours_at[0] != theirs_at[0]) | (ours_at[1] != theirs_at[1])))
         pixel = piece.px + n // piece.k
         before = int(ours_at[0][n - 1]) if n else start[0] if stream.start == begins else int(ours_at[0][0]) - 1
@@ -253,7 +253,7 @@ def _as_the_device(
             piece,
             (int(ours_at[0][n]), int(ours_at[1][n])),
             (int(theirs_at[0][n]), int(theirs_at[1][n])),
-            cables.size(before, start[0]),
+            cables.size_of_universe(before, start[0]),
             size,
             stream.pixels - pixel + 1,
         )

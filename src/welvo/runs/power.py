@@ -11,14 +11,14 @@ from welvo.rig.document import Rig
 from welvo.rig.plan import model_of
 from welvo.rig.runs import PixelType, Segment
 from welvo.runs.along import part_name
-from welvo.runs.brightness import on_the_device, product
+from welvo.runs.brightness import on_the_device, product_of_factors
 from welvo.runs.cable import Cables, Piece, Stream
 
 COPPER = 0.0175
 """Resistivity of copper wire in Ω·mm²/m, as cable tables take it."""
 
 
-def drop(metres: float, amps: float, area: float) -> float:
+def voltage_drop(metres: float, amps: float, area: float) -> float:
     """Volts lost in a pair of conductors there and back: ΔU = 2·ρ·l·I / A. An unknown cross-section loses nothing."""
     return 2 * COPPER * metres * amps / area if area > 0 else 0.0
 
@@ -56,10 +56,10 @@ class Stretch(NamedTuple):
 def brightness_at(rig: Rig, stream: Stream, piece: Piece) -> float:
     """Brightness the device itself limits a segment to: controller × port × segment. What the sender does is no
     safety."""
-    return float(product(on_the_device(rig, stream, piece)))
+    return float(product_of_factors(on_the_device(rig, stream, piece)))
 
 
-def stretches(cables: Cables, stream: Stream) -> list[Stretch]:
+def stretches_of_port(cables: Cables, stream: Stream) -> list[Stretch]:
     """Segment by segment, currents and voltages of a port's run, all pixels white at the device's brightness.
 
     Power begins at the port and again at every segment with a supply. In a string the current falls from pixel to
@@ -83,7 +83,7 @@ def stretches(cables: Cables, stream: Stream) -> list[Stretch]:
         for n in section:
             p, kind = stream.pieces[n], kinds[n]
             through, left = left, left - amps[n]
-            volts -= drop(p.segment.length, through, p.segment.area)
+            volts -= voltage_drop(p.segment.length, through, p.segment.area)
             begin, below = volts, 0
             if kind and p.leds:
                 behind = through - amps[n]
@@ -119,7 +119,7 @@ class Load(NamedTuple):
     port: str = ""
 
 
-def loads(cables: Cables) -> list[Load]:
+def loads_of_supplies(cables: Cables) -> list[Load]:
     """Amperes of every port and device that hands power on, and of every supply."""
     rig = cables.rig
     found: list[Load] = []
@@ -180,7 +180,7 @@ class _Side(NamedTuple):
     wires: tuple[tuple[str, str], ...]
 
 
-def joints(cables: Cables, stream: Stream) -> list[WireJoint]:
+def joints_of_port(cables: Cables, stream: Stream) -> list[WireJoint]:
     """Every joint along a run: connector family and sex, wire colour → function on both sides.
 
     Parts of one string that follow each other are one string; of what is of no known kind nothing is said.
@@ -199,17 +199,19 @@ def joints(cables: Cables, stream: Stream) -> list[WireJoint]:
         if p.segment.kind in ("null", "extension"):
             before = None  # what it joins is joined all the same
             continue
-        side = _side(rig, p, p.segment)
+        side = _side_of_joint(rig, p, p.segment)
         one_string = before is not None and before.key == p.key and p.segment.kind == "pixels" == before.segment.kind
         if side and not one_string:
-            found.append(WireJoint(p.n, last.name, side.name, _pairs(last, side), tuple(_wrong(last, side))))
+            found.append(
+                WireJoint(p.n, last.name, side.name, _pairs_of_wires(last, side), tuple(_wrong_pairs(last, side)))
+            )
         # a string's other end takes the next of its kind
         last = side._replace(sex=_OTHER.get(side.sex, "")) if side else _Side(part_name(rig, p), "", "", ())
         before = p
     return found
 
 
-def _side(rig: Rig, piece: Piece, segment: Segment) -> _Side | None:
+def _side_of_joint(rig: Rig, piece: Piece, segment: Segment) -> _Side | None:
     kind = type_of(rig, piece)
     if kind:
         return _Side(part_name(rig, piece), kind.connector, kind.sex, kind.wires)
@@ -219,13 +221,13 @@ def _side(rig: Rig, piece: Piece, segment: Segment) -> _Side | None:
     return None
 
 
-def _pairs(a: _Side, b: _Side) -> tuple[tuple[str, str, str], ...]:
+def _pairs_of_wires(a: _Side, b: _Side) -> tuple[tuple[str, str, str], ...]:
     theirs = dict(b.wires)
     ours = dict(a.wires)
     return tuple((f, ours.get(f, "—"), theirs.get(f, "—")) for f in dict.fromkeys((*ours, *theirs)))
 
 
-def _wrong(a: _Side, b: _Side) -> list[str]:
+def _wrong_pairs(a: _Side, b: _Side) -> list[str]:
     found = []
     if a.connector and b.connector and a.connector != b.connector:
         found.append(f"{a.connector} meets {b.connector}")
@@ -256,7 +258,7 @@ def frame_ms(cables: Cables, stream: Stream) -> float:
             pauses.append(kind.reset_us)
         if p.segment.kind == "null":
             total += p.leds * k * us
-        elif p.segment.counts:
+        elif p.segment.takes_slots:
             total += (p.leds * p.k if p.leds and p.segment.kind == "pixels" else p.slots) * us
     pause = max(pauses, default=300.0 if total else 0.0)  # a kind may need none at all
     return (total + pause) / 1000

@@ -9,19 +9,19 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from welvo.rig import layout
-from welvo.rig.abilities import ability
+from welvo.rig.abilities import ability_of_port
 from welvo.rig.base import Refused
-from welvo.rig.colours import STRAIGHT, straight
-from welvo.rig.document import Edit, Rig, fresh_ids, joined, put
-from welvo.rig.lookup import call, called, code_for, lowest_free_tint, mode_of
-from welvo.rig.notation import plural, read_numbers, thousands
+from welvo.rig.colours import STRAIGHT, straight_order
+from welvo.rig.document import Edit, Rig, fresh_ids, join_changes, put_entries
+from welvo.rig.lookup import code_for, find_item_named, lowest_free_tint, mode_of, name_of_item
+from welvo.rig.notation import read_numbers, say_count, say_thousands
 from welvo.rig.patched import Element, Place
 from welvo.rig.plan import model_of
 from welvo.rig.runs import PixelType, Segment
 from welvo.rig.wiring import Port
-from welvo.runs.edits import begun, check_fits, following, insert_at_pixel
+from welvo.runs.edits import begin_ports, check_fits, hand_over_to_cable, insert_at_pixel
 from welvo.runs.lamps import read_functions
-from welvo.runs.orders import Names, named, setting_for
+from welvo.runs.orders import Names, names_of_orders, setting_for
 
 HELP = (
     "21 x 55 RGB ribbon, 3 to a port, there and back · 60 RGB spare of Silk 60 at 27 · 2 x 8x8 panel · ring 60 RGB "
@@ -70,7 +70,7 @@ def _of_kind(body: str, kinds: dict[str, PixelType]) -> tuple[str, str]:
 
 def _made_of(element: Element, segment: Segment, key: str, kind: PixelType, names: Names) -> tuple[Element, Segment]:
     """An element of a kind is sent in straight order, and the controller puts it out as its chips take it."""
-    order = element.order if sorted(element.order) == sorted(kind.order) else straight(kind.order)
+    order = element.order if sorted(element.order) == sorted(kind.order) else straight_order(kind.order)
     return replace(element, type=key, order=order), replace(segment, order=setting_for(order, kind.order, names))
 
 
@@ -100,11 +100,11 @@ def read_item(rig: Rig, text: str, kinds: dict[str, PixelType] | None = None, na
         fold, body = int(m[1]), body[: m.start()] + body[m.end() :]
     body, kind = _of_kind(body.strip(" ,"), kinds if kinds is not None else rig.pixel_types)
     made = (
-        _special(rig, body)
-        or _panel(rig, body, fold)
-        or _ring(rig, body, fold)
-        or _ribbon(rig, body, fold)
-        or _known(rig, body, fold)
+        _read_special(rig, body)
+        or _read_panel(rig, body, fold)
+        or _read_ring(rig, body, fold)
+        or _read_ribbon(rig, body, fold)
+        or _read_known_items(rig, body, fold)
     )
     segments = made.segments
     if back:
@@ -118,107 +118,110 @@ def read_item(rig: Rig, text: str, kinds: dict[str, PixelType] | None = None, na
     return WishPart(elements, segments, to_a_port, on, made.words, at, kind)
 
 
-def _special(rig: Rig, body: str) -> WishPart | None:
+def _read_special(rig: Rig, body: str) -> WishPart | None:
     m = re.fullmatch(r"(?:(\d+)\s+)?null(?:\s+pixels?)?(?:\s+(\d+))?", body, re.IGNORECASE)
     if m:
         n = int(m[1] or m[2] or 1)
         if not 1 <= n <= 100_000:
             raise Refused("Null pixels: 1 to 100 000.")
-        return WishPart((), (Segment(kind="null", count=n),), words=plural(n, "null pixel"))
+        return WishPart((), (Segment(kind="null", count=n),), words=say_count(n, "null pixel"))
     m = re.fullmatch(r"(?:cable|extension)(?:\s+(\d+(?:[.,]\d+)?)\s*m?)?", body, re.IGNORECASE)
     if m:
         metres = float((m[1] or "1").replace(",", "."))
         return WishPart((), (Segment(kind="extension", length=metres),), words=f"{metres:g} m of cable")
     m = re.fullmatch(r"bridge(?:\s+(\d+))?(?:\s+slots?)?(?:\s*:\s*(.+))?", body, re.IGNORECASE)
     if m:
-        behind = _fixtures(rig, m[2]) if m[2] else ()
+        behind = _read_fixtures(rig, m[2]) if m[2] else ()
         need = sum(b.slots for k in behind if (mode := mode_of(rig, rig.fixtures[k])) for b in mode.breaks)
         width = int(m[1]) if m[1] else min(512, max(need, 1) if behind else 64)
         if not 1 <= width <= 512:
             raise Refused(f"A bridge has 1 to 512 slots; {m[1]} is none.")
         model = next((k for k, v in rig.device_models.items() if v.kind == "bridge"), "")
         segment = Segment(kind="bridge", width=width, fixtures=behind, model=model)
-        return WishPart((), (segment,), words=f"a bridge of {width} slots with {plural(len(behind), 'fixture')}")
+        return WishPart((), (segment,), words=f"a bridge of {width} slots with {say_count(len(behind), 'fixture')}")
     m = re.fullmatch(r"line(?:\s*:\s*(.+))?", body, re.IGNORECASE)
     if m:
-        on_line = _fixtures(rig, m[1]) if m[1] else ()
+        on_line = _read_fixtures(rig, m[1]) if m[1] else ()
         return WishPart(
-            (), (Segment(kind="line", fixtures=on_line),), words=f"a DMX line of {plural(len(on_line), 'fixture')}"
+            (), (Segment(kind="line", fixtures=on_line),), words=f"a DMX line of {say_count(len(on_line), 'fixture')}"
         )
     m = re.fullmatch(r"lamps\s+(\d[\d\s,–-]*)(?:\s*:\s*(.+))?", body, re.IGNORECASE)
     if m:
-        named = () if m[1].strip().isdecimal() else _fixtures(rig, m[1])  # one number alone says how many
+        named = () if m[1].strip().isdecimal() else _read_fixtures(rig, m[1])  # one number alone says how many
         n = len(named) or int(m[1])
         if not 1 <= n <= 512:
             raise Refused("A converter drives 1 to 512 lamps.")
         functions = read_functions(m[2] or "red green blue")
         element = Element(name="lamps", pixels=n, order="RGB")
         segment = Segment(kind="lamps", functions=functions, fixtures=named)
-        return WishPart((element,), (segment,), words=plural(n, "lamp"))
+        return WishPart((element,), (segment,), words=say_count(n, "lamp"))
     return None
 
 
-def _panel(rig: Rig, body: str, fold: int) -> WishPart | None:
+def _read_panel(rig: Rig, body: str, fold: int) -> WishPart | None:
     m = re.fullmatch(rf"(?:(\d+)\s+[x×]\s+)?(?:rows\s+)?(\d+)[x×](\d+){_ORDER}(?:\s+(.+))?", body)
     if not m:
         return None
     n, wide, high = int(m[1] or 1), int(m[2]), int(m[3])
     pixels = wide * high
-    _check(n, pixels)
-    spots = layout.rows(pixels, high) if pixels <= 4096 else ()
+    _check_pixel_count(n, pixels)
+    spots = layout.lay_out_rows(pixels, high) if pixels <= 4096 else ()
     made = [
         Element(name=name, kind="rows", pixels=pixels, order=(m[4] or "RGB").upper(), spots=spots)
-        for name in _names(rig, m[5] or "panel", n)
+        for name in _names_of_series(rig, m[5] or "panel", n)
     ]
-    return _series(
-        made, fold, f"{plural(n, 'panel')} of {wide} × {high} pixels" + (f", {pixels} each" if n > 1 else "")
+    return _number_series(
+        made, fold, f"{say_count(n, 'panel')} of {wide} × {high} pixels" + (f", {pixels} each" if n > 1 else "")
     )
 
 
-def _ring(rig: Rig, body: str, fold: int) -> WishPart | None:
+def _read_ring(rig: Rig, body: str, fold: int) -> WishPart | None:
     """`2 x ring 60 RGB halo`, `block 16 pumps`."""
     m = re.fullmatch(rf"(?:(\d+)\s*[x×]\s+)?ring\s+(\d+){_ORDER}(?:\s+(.+))?", body, re.IGNORECASE)
     if m:
         n, pixels = int(m[1] or 1), int(m[2])
-        _check(n, pixels)
-        spots = layout.ring(pixels) if pixels <= 4096 else ()
+        _check_pixel_count(n, pixels)
+        spots = layout.lay_out_ring(pixels) if pixels <= 4096 else ()
         order = (m[3] or "RGB").upper()
         made = [
             Element(name=w, kind="ring", pixels=pixels, order=order, spots=spots)
-            for w in _names(rig, m[4] or "ring", n)
+            for w in _names_of_series(rig, m[4] or "ring", n)
         ]
-        return _series(made, fold, f"{plural(n, 'ring')} of {plural(pixels, 'pixel')}")
+        return _number_series(made, fold, f"{say_count(n, 'ring')} of {say_count(pixels, 'pixel')}")
     m = re.fullmatch(r"block\s+(\d+)(?:\s+(.+))?", body, re.IGNORECASE)
     if m:
         slots = int(m[1])
         if not 1 <= slots <= 32767:
             raise Refused("A block has 1 to 32 767 slots.")
-        (name,) = _names(rig, m[2] or "block", 1)
+        (name,) = _names_of_series(rig, m[2] or "block", 1)
         return WishPart(
             (Element(name=name, kind="block", slots=slots),),
             (Segment(kind="pixels"),),
-            words=f"a block of {plural(slots, 'slot')}",
+            words=f"a block of {say_count(slots, 'slot')}",
         )
     return None
 
 
-def _ribbon(rig: Rig, body: str, fold: int) -> WishPart | None:
+def _read_ribbon(rig: Rig, body: str, fold: int) -> WishPart | None:
     m = re.fullmatch(rf"(?:(\d+)\s*[x×]\s+)?(\d+)(?:\s*px|\s+pixels?)?{_ORDER}(?:\s+(.+))?", body)
-    if not m or (not m[1] and not m[3] and not m[4] and called(rig, m[2])):
+    if not m or (not m[1] and not m[3] and not m[4] and find_item_named(rig, m[2])):
         return None
     n, pixels = int(m[1] or 1), int(m[2])
-    _check(n, pixels)
+    _check_pixel_count(n, pixels)
     made = [
-        Element(name=name, pixels=pixels, order=(m[3] or "RGB").upper()) for name in _names(rig, m[4] or "ribbon", n)
+        Element(name=name, pixels=pixels, order=(m[3] or "RGB").upper())
+        for name in _names_of_series(rig, m[4] or "ribbon", n)
     ]
-    return _series(made, fold, f"{thousands(n)} × {thousands(pixels)} pixels" if n > 1 else plural(pixels, "pixel"))
+    return _number_series(
+        made, fold, f"{say_thousands(n)} × {say_thousands(pixels)} pixels" if n > 1 else say_count(pixels, "pixel")
+    )
 
 
-def _known(rig: Rig, body: str, fold: int) -> WishPart:
+def _read_known_items(rig: Rig, body: str, fold: int) -> WishPart:
     """Items of the rig by name or number."""
     keys: list[str] = []
     for part in (p.strip() for p in body.split(",") if p.strip()):
-        key = called(rig, part)
+        key = find_item_named(rig, part)
         if key:
             keys.append(key)
             continue
@@ -233,7 +236,9 @@ def _known(rig: Rig, body: str, fold: int) -> WishPart:
     if not keys:
         raise Refused(f"Say what is to attach: {HELP.split(' · ')[0]}")
     segments = tuple(Segment(kind="pixels", element=k, fold=fold or _own_fold(rig, k)) for k in keys)
-    return WishPart((), segments, words=", ".join(call(rig, k) for k in keys[:4]) + (" …" if len(keys) > 4 else ""))
+    return WishPart(
+        (), segments, words=", ".join(name_of_item(rig, k) for k in keys[:4]) + (" …" if len(keys) > 4 else "")
+    )
 
 
 def _own_fold(rig: Rig, key: str) -> int:
@@ -241,7 +246,7 @@ def _own_fold(rig: Rig, key: str) -> int:
     return element.fold if element and element.unfolds == "box" else 0
 
 
-def _fixtures(rig: Rig, text: str) -> tuple[str, ...]:
+def _read_fixtures(rig: Rig, text: str) -> tuple[str, ...]:
     return tuple(_by_number(rig, read_numbers(text)))
 
 
@@ -256,14 +261,14 @@ def _by_number(rig: Rig, numbers: list[int]) -> list[str]:
     return [by[n] for n in numbers]
 
 
-def _check(n: int, pixels: int) -> None:
+def _check_pixel_count(n: int, pixels: int) -> None:
     if not 1 <= pixels <= 100_000:
-        raise Refused(f"An element has 1 to 100 000 pixels; {thousands(pixels)} is no such number.")
+        raise Refused(f"An element has 1 to 100 000 pixels; {say_thousands(pixels)} is no such number.")
     if not 1 <= n <= 2000:
-        raise Refused(f"{thousands(n)} at once is too many; 2 000 is the most.")
+        raise Refused(f"{say_thousands(n)} at once is too many; 2 000 is the most.")
 
 
-def _names(rig: Rig, stem: str, n: int) -> list[str]:
+def _names_of_series(rig: Rig, stem: str, n: int) -> list[str]:
     """`ribbon 1` … for several, going on behind those there are; the bare name for one alone if it is free."""
     taken = {e.name.lower() for e in rig.elements.values()}
     stem = stem.strip()
@@ -277,7 +282,7 @@ def _names(rig: Rig, stem: str, n: int) -> list[str]:
     return found
 
 
-def _series(made: list[Element], fold: int, words: str) -> WishPart:
+def _number_series(made: list[Element], fold: int, words: str) -> WishPart:
     if fold:
         made = [replace(e, fold=fold) for e in made]
         words += f", folded every {fold}"
@@ -292,7 +297,11 @@ def read_attach(
     if not parts:
         raise Refused(f"Say what is to attach, for example: {HELP.split(' · ')[0]}")
     model = model_of(rig, device_id)
-    order = [p for p in (model.ports if model else rig.devices[device_id].ports) if not ability(rig, device_id, p).off]
+    order = [
+        p
+        for p in (model.ports if model else rig.devices[device_id].ports)
+        if not ability_of_port(rig, device_id, p).off
+    ]
     ports: dict[str, list[Segment]] = {}
     elements: dict[str, Element] = {}
     says: list[str] = []
@@ -301,7 +310,7 @@ def read_attach(
     fresh_kinds: dict[str, PixelType] = {}
     at_px = 0
     for part in parts:
-        item = read_item(now, part, known, named(rig, device_id))
+        item = read_item(now, part, known, names_of_orders(rig, device_id))
         at_px = item.at or at_px
         if item.kind and item.kind not in rig.pixel_types:
             fresh_kinds[item.kind] = known[item.kind]
@@ -321,13 +330,13 @@ def read_attach(
                 fresh[eid] = replace(e, tint=tint, code=code, at=Place(from_run=True))
                 segments[n] = replace(segments[n], element=eid)
             elements |= fresh
-            now = put(now, "", elements=fresh)[0]
+            now = put_entries(now, "", elements=fresh)[0]
         at = order.index(begin) if begin in order else 0
         each = item.to_a_port or len(segments)
         need = -(-len(segments) // each)
         if at + need > len(order):
             raise Refused(
-                f"{plural(len(segments), 'item')}, {each} to a port, need {need} ports from {begin} on; "
+                f"{say_count(len(segments), 'item')}, {each} to a port, need {need} ports from {begin} on; "
                 f"{rig.devices[device_id].name} has {len(order) - at}."
             )
         for n in range(need):
@@ -352,19 +361,19 @@ def attach_wish(rig: Rig, device_id: str, label: str, text: str, kinds: dict[str
     device = rig.devices[device_id]
     if wish.at:
         own, segments = next(iter(wish.ports.items()))
-        with_them, made = put(rig, "", elements=wish.elements, pixel_types=wish.kinds)
+        with_them, made = put_entries(rig, "", elements=wish.elements, pixel_types=wish.kinds)
         new, change = insert_at_pixel(with_them, device_id, own, wish.at, list(segments))
-        return new, replace(joined(f"attach {wish.says}", made, change), made=tuple(wish.elements))
+        return new, replace(join_changes(f"attach {wish.says}", made, change), made=tuple(wish.elements))
     ports = dict(device.ports)
     for p, segments in wish.ports.items():
         port = ports.get(p, Port())
         ports[p] = replace(port, run=(*port.run, *segments))
     keys = [k for s in wish.ports.values() for one in s for k in (one.element, *one.fixtures) if k not in wish.elements]
-    fixtures, elements = following(rig, keys, only_new=True)
-    return put(
+    fixtures, elements = hand_over_to_cable(rig, keys, only_new=True)
+    return put_entries(
         rig,
         f"attach {wish.says}",
-        devices={device_id: replace(device, ports=begun(rig, device_id, ports))},
+        devices={device_id: replace(device, ports=begin_ports(rig, device_id, ports))},
         elements={**wish.elements, **elements},
         fixtures=fixtures,
         pixel_types=wish.kinds,

@@ -49,7 +49,7 @@ class PortRow(Struct, frozen=True):
     write: Callable[[SettingValue, HeardPort], ArtAddressPart] | None = None
 
 
-def _universe(value: SettingValue, port: HeardPort) -> ArtAddressPart:
+def _universe_command(value: SettingValue, port: HeardPort) -> ArtAddressPart:
     if not isinstance(value, int) or not 0 <= value <= HIGHEST_PORT_ADDRESS:
         raise Refused(f"Art-Net can set universes 0 to {HIGHEST_PORT_ADDRESS}; {value} is out of its reach.")
     net, sub, universe = net_sub_universe(value)
@@ -58,12 +58,12 @@ def _universe(value: SettingValue, port: HeardPort) -> ArtAddressPart:
     return ArtAddressPart({"net": 0x80 | net, "sub": 0x80 | sub, "sw_out": tuple(switches)})
 
 
-def _protocol(value: SettingValue, port: HeardPort) -> ArtAddressPart:
+def _protocol_command(value: SettingValue, port: HeardPort) -> ArtAddressPart:
     take = artnet.COMMAND_TAKE_SACN if value == sacn.KEY else artnet.COMMAND_TAKE_ARTNET
     return ArtAddressPart({}, take + port.index)
 
 
-def _merge(value: SettingValue, port: HeardPort) -> ArtAddressPart:
+def _merge_command(value: SettingValue, port: HeardPort) -> ArtAddressPart:
     merge = artnet.COMMAND_MERGE_LTP if value == "latest" else artnet.COMMAND_MERGE_HTP
     return ArtAddressPart({}, merge + port.index)
 
@@ -79,9 +79,9 @@ DEVICE_ROWS: dict[str, DeviceRow] = {
 PORT_ROWS: dict[str, PortRow] = {
     row.key: row
     for row in (
-        PortRow("protocol", lambda port: port.protocol, _protocol),
-        PortRow("universe", lambda port: port.wire, _universe),
-        PortRow("merge", lambda port: "latest" if port.ltp else "highest", _merge),
+        PortRow("protocol", lambda port: port.protocol, _protocol_command),
+        PortRow("universe", lambda port: port.wire, _universe_command),
+        PortRow("merge", lambda port: "latest" if port.ltp else "highest", _merge_command),
     )
 }
 
@@ -96,7 +96,7 @@ def heard_ports(model: DeviceModel, heard: Heard) -> dict[str, HeardPort]:
     return dict(zip(model.ports, sorted((p for p in heard.ports if p.output), key=lambda p: (p.page, p.index))))
 
 
-def reported(model: DeviceModel, heard: Heard) -> dict[str, SettingValue]:
+def reported_settings(model: DeviceModel, heard: Heard) -> dict[str, SettingValue]:
     """What a heard device says of its settings, by full key."""
     said: dict[str, SettingValue] = {key: row.read(heard) for key, row in DEVICE_ROWS.items()}
     for label, port in heard_ports(model, heard).items():
@@ -172,13 +172,13 @@ def address_packets(model: DeviceModel, heard: Heard, values: dict[str, SettingV
         if port_row is None or port_row.write is None:
             raise Refused(f"“{setting}” cannot be set over Art-Net; set it on the device itself.")
         of_pages.setdefault(port.page, []).append(port_row.write(value, port))
-    packets = _packed(of_device, 1) if of_device else []
+    packets = _pack_fields(of_device, 1) if of_device else []
     for page, written in of_pages.items():
-        packets += _packed(written, page)
+        packets += _pack_fields(written, page)
     return packets
 
 
-def _packed(written: list[ArtAddressPart], page: int) -> list[artnet.Address]:
+def _pack_fields(written: list[ArtAddressPart], page: int) -> list[artnet.Address]:
     """All fields in one packet, with the first command; each further command in one of its own.
 
     Net and Sub-Net of two ports of a page must be the same; raises Refused.

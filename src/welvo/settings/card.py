@@ -41,17 +41,17 @@ def as_on_page(model: DeviceModel, spec: SettingSpec, value: SettingValue | None
     """A value as the device's own page shows it, in that page's counting."""
     if spec.type == "universe" and isinstance(value, int):
         record = PROTOCOLS[protocol]
-        if record.numbered:
+        if record.has_universe_numbers:
             return str(record.from_zero(value) + model.counts.get(record.key, record.base))
     return say_setting(spec, on_page(model, spec, value), protocol)
 
 
-def where(owner: str) -> str:
+def say_owner_place(owner: str) -> str:
     label, number = split_owner(owner)
     return f"port {label}, segment {number}" if number else f"port {label}" if label else "device"
 
 
-def card(rig: Rig, device_id: str, model: DeviceModel, lines: list[SettingLine]) -> list[Step]:
+def card_steps(rig: Rig, device_id: str, model: DeviceModel, lines: list[SettingLine]) -> list[Step]:
     """The steps for everything that is planned, in the order of the device's pages. Save and apply stand behind the
     settings of each page that need them, a restart at the very end."""
     ticked = rig.devices[device_id].entered
@@ -74,7 +74,9 @@ def card(rig: Rig, device_id: str, model: DeviceModel, lines: list[SettingLine])
                 state = "ticked" if tick.value == x.plan else "woken"
             words = as_on_page(model, x.spec, x.plan, protocol)
             by = tick.who if tick and state in ("ticked", "woken") else ""
-            steps.append(Step(name, where(x.port), x.spec.label, words, x.key, state, by, tick.at if tick else 0.0))
+            steps.append(
+                Step(name, say_owner_place(x.port), x.spec.label, words, x.key, state, by, tick.at if tick else 0.0)
+            )
         needs = {n for x in of for n in x.spec.needs}
         steps += [Step(name, "device", act.capitalize(), "on its page") for act in ACTS[:2] if act in needs]
         restart = restart or "restart" in needs
@@ -88,7 +90,7 @@ def card(rig: Rig, device_id: str, model: DeviceModel, lines: list[SettingLine])
     return steps
 
 
-def tick(rig: Rig, device_id: str, values: dict[str, SettingValue], who: str, at: float) -> Edit:
+def tick_settings(rig: Rig, device_id: str, values: dict[str, SettingValue], who: str, at: float) -> Edit:
     """Tick settings off as entered by somebody."""
     device = rig.devices[device_id]
     if not values:
@@ -100,7 +102,7 @@ def tick(rig: Rig, device_id: str, values: dict[str, SettingValue], who: str, at
     return set_device(rig, device_id, words, entered={**device.entered, **made})
 
 
-def untick(rig: Rig, device_id: str, keys: set[str]) -> Edit:
+def untick_settings(rig: Rig, device_id: str, keys: set[str]) -> Edit:
     device = rig.devices[device_id]
     left = {k: v for k, v in device.entered.items() if k not in keys}
     return set_device(rig, device_id, f"take ticks of {device.name} back", entered=left)

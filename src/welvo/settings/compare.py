@@ -7,9 +7,9 @@ from typing import Literal, NamedTuple
 from welvo.observed.values import SILENT_AFTER, Heard, Observed, Result
 from welvo.rig.document import Rig
 from welvo.rig.entered import SettingValue
-from welvo.rig.plan import all_settings, link_of, model_of, planned, split_key, split_owner
+from welvo.rig.plan import all_settings, link_of, model_of, planned_settings, split_key, split_owner
 from welvo.rig.wiring import DeviceModel, Need, SettingSpec
-from welvo.settings.artnet import reported
+from welvo.settings.artnet import reported_settings
 
 Mark = Literal["matches", "differs", "unknown", "claimed", "silent", "upstream"]
 
@@ -50,16 +50,16 @@ def segment_counts(keys: dict[str, SettingValue], more: dict[str, SettingValue])
     return found
 
 
-def says(model: DeviceModel, observed: Observed, ip: str) -> tuple[dict[str, SettingValue], float]:
+def what_device_says(model: DeviceModel, observed: Observed, ip: str) -> tuple[dict[str, SettingValue], float]:
     """All that a device says of its settings, by whatever link, and when it said the latest of it."""
     heard, said = observed.heard.get(ip), observed.said.get(ip)
-    found = reported(model, heard) if heard else {}
+    found = reported_settings(model, heard) if heard else {}
     if said:
         found = {**found, **said.active} if not heard or said.at >= heard.at - SILENT_AFTER else found
     return found, max(heard.at if heard else 0.0, said.at if said else 0.0)
 
 
-def compare(
+def compare_settings(
     rig: Rig, observed: Observed, device: str, now: float, plan: dict[str, SettingValue] | None = None
 ) -> list[SettingLine]:
     """All settings of a device's model. Nobody heard: `unknown`; pushed and not read back since: `claimed`.
@@ -69,10 +69,10 @@ def compare(
     model = model_of(rig, device)
     if model is None:
         return []
-    plan = planned(rig, device) if plan is None else plan
+    plan = planned_settings(rig, device) if plan is None else plan
     ip = rig.devices[device].ip
     said = observed.said.get(ip) if ip else None
-    has, at = says(model, observed, ip) if ip else ({}, 0.0)
+    has, at = what_device_says(model, observed, ip) if ip else ({}, 0.0)
     live = at > 0 and now - at <= SILENT_AFTER
     told = said is not None and now - said.at <= SILENT_AFTER
     written = observed.written.get(device, {})
@@ -108,11 +108,11 @@ def compare(
     return lines
 
 
-def differing(lines: list[SettingLine]) -> list[SettingLine]:
+def lines_that_differ(lines: list[SettingLine]) -> list[SettingLine]:
     return [line for line in lines if line.mark == "differs"]
 
 
-def waiting(lines: list[SettingLine]) -> dict[Need, list[SettingLine]]:
+def lines_that_wait(lines: list[SettingLine]) -> dict[Need, list[SettingLine]]:
     """The settings that wait for each act, in the order the acts come: save, apply, restart."""
     acts: tuple[Need, ...] = ("save", "apply", "restart")
     found = {act: [x for x in lines if act in x.waits] for act in acts}

@@ -6,7 +6,7 @@ from msgspec.structs import replace
 
 from welvo.observed.values import Heard, Observed
 from welvo.rig.base import Refused
-from welvo.rig.document import Edit, Rig, joined, put
+from welvo.rig.document import Edit, Rig, join_changes, put_entries
 from welvo.rig.edits import add_device, set_device
 from welvo.rig.entered import SettingValue
 from welvo.rig.plan import device_at
@@ -32,10 +32,10 @@ def plan_heard(rig: Rig, model: DeviceModel, name: str, ip: str, heard: Heard, p
         if feed:
             planned[label] = replace(planned.get(label, Port()), feed=feed)
     now, second = set_device(now, device_id, f"plan {name}", settings=settings, ports=planned)
-    return now, joined(f"plan {name} as it was heard", first, second)
+    return now, join_changes(f"plan {name} as it was heard", first, second)
 
 
-def link(rig: Rig, device_id: str, ip: str, mac: str) -> Edit:
+def link_device(rig: Rig, device_id: str, ip: str, mac: str) -> Edit:
     """Say that a planned device is the one that answers at an address. Its feeds by unicast go along.
 
     Raises Refused when another device is planned there.
@@ -46,12 +46,12 @@ def link(rig: Rig, device_id: str, ip: str, mac: str) -> Edit:
         raise Refused(f"{rig.devices[there].name} is planned at {ip} already.")
     settings = {**device.settings, **({"mac": mac} if mac else {})}
     feeds = {fid: replace(f, to=ip) for fid, f in rig.feeds.items() if device.ip and f.to == device.ip}
-    return put(
+    return put_entries(
         rig, f"{device.name} is at {ip}", devices={device_id: replace(device, ip=ip, settings=settings)}, feeds=feeds
     )
 
 
-def likely(rig: Rig, observed: Observed, ip: str) -> list[str]:
+def likely_devices(rig: Rig, observed: Observed, ip: str) -> list[str]:
     """Planned devices that a heard one may be, the likeliest first: the same MAC, the same name, silent ones."""
     heard, said = observed.heard.get(ip), observed.said.get(ip)
     mac = ((said.mac if said else "") or (heard.mac if heard else "")).lower()

@@ -15,7 +15,7 @@ MOST = 20
 Difference = tuple[str, SettingValue | None, SettingValue | None]
 
 
-def take(rig: Rig, device_id: str, said: Said | None, at: float, why: str = "by hand") -> Edit:
+def take_snapshot(rig: Rig, device_id: str, said: Said | None, at: float, why: str = "by hand") -> Edit:
     """Keep what a device says of its settings now. Raises Refused when it has said nothing."""
     device = rig.devices[device_id]
     if said is None or not said.active:
@@ -25,7 +25,7 @@ def take(rig: Rig, device_id: str, said: Said | None, at: float, why: str = "by 
     return set_device(rig, device_id, f"snapshot of {device.name}", snapshots=kept)
 
 
-def remove(rig: Rig, device_id: str, at: float) -> Edit:
+def remove_snapshot(rig: Rig, device_id: str, at: float) -> Edit:
     device = rig.devices[device_id]
     left = tuple(s for s in device.snapshots if s.at != at)
     if len(left) == len(device.snapshots):
@@ -33,7 +33,7 @@ def remove(rig: Rig, device_id: str, at: float) -> Edit:
     return set_device(rig, device_id, f"remove a snapshot of {device.name}", snapshots=left)
 
 
-def differences(before: dict[str, SettingValue], after: dict[str, SettingValue]) -> list[Difference]:
+def differences_of_snapshots(before: dict[str, SettingValue], after: dict[str, SettingValue]) -> list[Difference]:
     """(full key, before, after) of every setting that is not the same in both, by key; None: it is in one only."""
     keys = sorted({*before, *after})
     return [(k, before.get(k), after.get(k)) for k in keys if before.get(k) != after.get(k)]
@@ -45,7 +45,7 @@ def to_write_back(
     """What has to be given to a device so that it is set as a snapshot says, without what cannot be set from here."""
     model = model_of(rig, device_id)
     found: dict[str, SettingValue] = {}
-    for key, had, _ in differences(snapshot.values, now):
+    for key, had, _ in differences_of_snapshots(snapshot.values, now):
         spec = spec_of(model, key) if model else None
         if had is not None and spec is not None and spec.writable and not spec.secret:
             found[key] = had

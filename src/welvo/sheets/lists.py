@@ -12,31 +12,31 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from functools import cached_property
 
-from welvo.bench.record import lines as record_lines
-from welvo.bench.record import subject
-from welvo.checks.checker import Report, check
-from welvo.matching.planned import compared
+from welvo.bench.record import record_lines as record_lines
+from welvo.bench.record import subject_of_test
+from welvo.checks.checker import Report, check_rig
+from welvo.matching.planned import compare_device
 from welvo.observed.values import NOTHING, Observed
 from welvo.patch.index import Index
 from welvo.patch.set_on import set_on
-from welvo.patch.table import cell, columns, rank, title
+from welvo.patch.table import keys_of_columns, rank_of_row, text_of_cell, title_of_column
 from welvo.rig.attributes import word_for
 from welvo.rig.document import Rig
-from welvo.rig.lookup import call, mode_of, profile_of, running_number, universes_in_order
-from welvo.rig.modes import in_order, sorted_ranges
-from welvo.rig.notation import natural, say_place, thousands
+from welvo.rig.lookup import mode_of, name_of_item, profile_of, running_number, universes_in_order
+from welvo.rig.modes import channels_in_order, sorted_ranges
+from welvo.rig.notation import natural_sort_key, say_place, say_thousands
 from welvo.rig.plan import model_of
 from welvo.rig.profile import AddressSetting
 from welvo.rig.protocol import say_wire
-from welvo.rig.switches import say_setting
+from welvo.rig.switches import say_switches
 from welvo.runs.along import part_name
 from welvo.runs.pixels import device_sums, streams_of
-from welvo.runs.power import frame_ms, joints, loads, stretches
-from welvo.settings.card import Step, card
+from welvo.runs.power import frame_ms, joints_of_port, loads_of_supplies, stretches_of_port
+from welvo.settings.card import Step, card_steps
 from welvo.survey.capacity import universe_rows
 from welvo.survey.compare import Difference
 from welvo.survey.device_tables import KINDS as DEVICE_TABLES
-from welvo.survey.device_tables import table as device_table
+from welvo.survey.device_tables import device_table as device_table
 from welvo.survey.fixture_card import LampStep, lamp_card
 from welvo.survey.lines import line_sum, plug_of
 from welvo.survey.wires import wire_table
@@ -62,16 +62,16 @@ class Material:
 
     @cached_property
     def report(self) -> Report:
-        return self.known_report or check(self.rig, self.observed, self.now)
+        return self.known_report or check_rig(self.rig, self.observed, self.now)
 
-    def number(self, value: float, digits: int = 1) -> str:
+    def say_number(self, value: float, digits: int = 1) -> str:
         """A measured value: rounded, with the decimal mark that was chosen. Addresses are never written by this."""
         whole, _, rest = f"{value:.{digits}f}".partition(".")
-        said = thousands(int(whole)) if abs(int(whole)) >= 10_000 else whole
+        said = say_thousands(int(whole)) if abs(int(whole)) >= 10_000 else whole
         rest = rest.rstrip("0")
         return f"{said}{self.decimal}{rest}" if rest else said
 
-    def date(self, at: float, clock: bool = False) -> str:
+    def say_date(self, at: float, clock: bool = False) -> str:
         return datetime.fromtimestamp(at).strftime(f"{self.day} %H:%M" if clock else self.day) if at else ""
 
 
@@ -93,10 +93,10 @@ class Listing:
     ids: tuple[str, ...] = field(default=(), compare=False)
     """What each row is about, for those who sort or group by more than is shown."""
 
-    def column(self, key: str) -> int:
+    def column_of_key(self, key: str) -> int:
         return next(n for n, h in enumerate(self.heads) if h.key == key)
 
-    def only(self, keys: Sequence[str]) -> Listing:
+    def with_columns(self, keys: Sequence[str]) -> Listing:
         """The same with some of its columns, in that order; names it does not have are left out."""
         at = [n for k in keys for n, h in enumerate(self.heads) if h.key == k]
         rows = tuple(tuple(r[n] for n in at) for r in self.rows)
@@ -106,7 +106,7 @@ class Listing:
         return bool(self.rows)
 
 
-def heads(*names: str) -> tuple[Head, ...]:
+def make_heads(*names: str) -> tuple[Head, ...]:
     """Columns from their titles; a title that ends in `#` is of numbers."""
     return tuple(Head(n.rstrip("#").lower(), n.rstrip("#"), "number" if n.endswith("#") else "text") for n in names)
 
@@ -119,22 +119,22 @@ PASSWORD = "password"
 """The key of the password of a device's pages, among the secrets that are given for a sheet."""
 
 
-def items(m: Material, keys: Iterable[str] | None = None) -> Listing:
+def list_items(m: Material, keys: Iterable[str] | None = None) -> Listing:
     """Fixtures by number, then elements, in all columns of the list, with what is set on the lamp itself."""
     rig, index = m.rig, m.index
     wanted = list(keys) if keys is not None else [*rig.fixtures, *rig.elements]
-    wanted.sort(key=lambda k: rank(index, k, "number"))
-    shown = columns(rig)
-    made = tuple(Head(c, title(c), "number" if c in ("number", "slots") else "text") for c in shown)
+    wanted.sort(key=lambda k: rank_of_row(index, k, "number"))
+    shown = keys_of_columns(rig)
+    made = tuple(Head(c, title_of_column(c), "number" if c in ("number", "slots") else "text") for c in shown)
     made += (Head("universe", "Universe", "number"), Head("running", "Running number", "number"),
              Head(SET_ON, "To set on it"), Head("on", "Attached to"))  # fmt: skip
     rows = []
     for key in wanted:
-        place = index.place(key) or next(iter(index.spans(key)), None)
+        place = index.span_of_break(key) or next(iter(index.spans_of(key)), None)
         number = rig.universes[place.universe].number if place else 0
         rows.append(
             (
-                *(cell(index, key, c) for c in shown),
+                *(text_of_cell(index, key, c) for c in shown),
                 str(number) if number else "",
                 str(running_number(rig, number, place.first)) if place else "",
                 _to_set(index, key),
@@ -144,46 +144,50 @@ def items(m: Material, keys: Iterable[str] | None = None) -> Listing:
     return Listing("patch", "Patch", made, tuple(rows), tuple(wanted))
 
 
-def spans(m: Material, keys: Iterable[str] | None = None) -> Listing:
+def list_spans(m: Material, keys: Iterable[str] | None = None) -> Listing:
     """The patch span by span, universe by universe: a lamp with two breaks, and a ribbon over two universes, stand in
     both; so does a stretch of a cable that takes slots for no lamp. What is not patched comes last."""
     rig, index = m.rig, m.index
-    base = items(m, keys)
+    base = list_items(m, keys)
     known = dict(zip(base.ids, base.rows))
     at = {h.key: n for n, h in enumerate(base.heads)}
     rows: list[tuple[str, ...]] = []
     ids: list[str] = []
     for uid in universes_in_order(rig):
         number = rig.universes[uid].number
-        for s in index.on(uid):
-            if s.item and s.item not in known:
+        for s in index.spans_on_universe(uid):
+            if s.item_of_span and s.item_of_span not in known:
                 continue
-            if not s.item and keys is not None:
+            if not s.item_of_span and keys is not None:
                 continue
-            row = list(known.get(s.item, ("",) * len(base.heads)))
-            if not s.item:
-                row[at["number"]], row[at["name"]], row[at["profile"]] = "–", index.call(s.key), index.name(s.key)
-            fixture = rig.fixtures.get(s.item)
+            row = list(known.get(s.item_of_span, ("",) * len(base.heads)))
+            if not s.item_of_span:
+                row[at["number"]], row[at["name"]], row[at["profile"]] = (
+                    "–",
+                    index.word_for_taker(s.key),
+                    index.name_of_taker(s.key),
+                )
+            fixture = rig.fixtures.get(s.item_of_span)
             mode = mode_of(rig, fixture) if fixture else None
             if mode and len(mode.breaks) > 1:
                 name = mode.breaks[max(0, s.break_no)].name or str(s.break_no + 1)
                 row[at["profile"]] += f" · {name}"
                 setting = profile_of(rig, fixture) if fixture else None
-                on = set_on(index, s.item, max(0, s.break_no))
+                on = set_on(index, s.item_of_span, max(0, s.break_no))
                 row[at[SET_ON]] = _said_set(setting.address if setting else None, on.address)
             row[at["first"]], row[at["last"]] = say_place(number, s.first), say_place(number, s.last)
             row[at["slots"]] = str(s.last - s.first + 1)
             row[at["universe"]], row[at["running"]] = str(number), str(running_number(rig, number, s.first))
             rows.append(tuple(row))
-            ids.append(s.item)
-    left = [k for k in base.ids if not index.spans(k)]
+            ids.append(s.item_of_span)
+    left = [k for k in base.ids if not index.spans_of(k)]
     return Listing("spans", "Patch", base.heads, (*rows, *(known[k] for k in left)), (*ids, *left))
 
 
 def _said_set(setting: AddressSetting | None, address: int) -> str:
     if not address:
         return ""
-    how = say_setting(setting, address)
+    how = say_switches(setting, address)
     return f"{address:03d}" + ("" if how.startswith("set ") else f" ({how})")
 
 
@@ -202,44 +206,46 @@ def _to_set(index: Index, key: str) -> str:
 
 def attached_to(index: Index, key: str) -> str:
     """Devices and ports that an item is attached to."""
-    refs = dict.fromkeys(ref for ref, _ in index.cables.attached(key))
+    refs = dict.fromkeys(ref for ref, _ in index.cables_and_sums.ports_of_item(key))
     return ", ".join(f"{index.rig.devices[d].name} {p}" for d, p in refs)
 
 
-def universes(m: Material) -> Listing:
+def list_universes(m: Material) -> Listing:
     rig = m.rig
     rows = []
     capacity = {r.id: r for r in universe_rows(m.index)}
     for uid in universes_in_order(rig):
         u, room = rig.universes[uid], capacity[uid]
         feeds = ", ".join(say_wire(f.protocol, f.wire) for f in rig.feeds.values() if f.universe == uid)
-        rows.append((str(u.number), u.name, str(u.size), str(room.used), str(room.reserved), str(room.free), feeds))
-    names = heads("Universe#", "Name", "Size#", "Used#", "Reserved#", "Free#", "Feeds")
+        rows.append(
+            (str(u.number), u.name, str(u.size), str(room.used), str(room.reserved), str(room.free_slots), feeds)
+        )
+    names = make_heads("Universe#", "Name", "Size#", "Used#", "Reserved#", "Free#", "Feeds")
     return Listing("universes", "Universes", names, tuple(rows), tuple(universes_in_order(rig)))
 
 
 # ---- network and devices
 
 
-def feeds(m: Material) -> Listing:
+def list_feeds(m: Material) -> Listing:
     rows = [
         (
             str(r.universe), r.name, r.wire, r.from_zero, r.from_one, r.hexadecimal, r.sender, r.to, r.takers,
-            m.number(r.rate, 0), r.beware,
+            m.say_number(r.rate, 0), r.beware,
         )
         for r in wire_table(m.index)
     ]  # fmt: skip
-    names = heads(
+    names = make_heads(
         "Universe#", "Name", "On the wire", "From 0#", "From 1#", "Hexadecimal", "Sender", "To", "Ports", "Rate#",
         "Beware",
     )  # fmt: skip
-    return Listing("feeds", "Feeds", names, tuple(sorted(rows, key=lambda r: (natural(r[0]), r[2]))))
+    return Listing("feeds", "Feeds", names, tuple(sorted(rows, key=lambda r: (natural_sort_key(r[0]), r[2]))))
 
 
-def devices(m: Material) -> Listing:
+def list_devices(m: Material) -> Listing:
     rig = m.rig
     rows = []
-    for device_id in sorted(rig.devices, key=lambda d: natural(rig.devices[d].name)):
+    for device_id in sorted(rig.devices, key=lambda d: natural_sort_key(rig.devices[d].name)):
         d, model = rig.devices[device_id], model_of(rig, device_id)
         heard, said = m.observed.heard.get(d.ip), m.observed.said.get(d.ip)
         plan = d.settings
@@ -262,14 +268,14 @@ def devices(m: Material) -> Listing:
                 d.note,
             )
         )
-    names = heads("Device", "Model", "Address", "Mask", "MAC", "Firmware", "Output mode", "Universes", "Note")
+    names = make_heads("Device", "Model", "Address", "Mask", "MAC", "Firmware", "Output mode", "Universes", "Note")
     return Listing("devices", "Devices", names, tuple(rows))
 
 
-def ports(m: Material, only: str = "") -> Listing:
-    rig, cables = m.rig, m.index.cables
+def list_ports(m: Material, only: str = "") -> Listing:
+    rig, cables = m.rig, m.index.cables_and_sums
     rows = []
-    for device_id in sorted(rig.devices, key=lambda d: natural(rig.devices[d].name)):
+    for device_id in sorted(rig.devices, key=lambda d: natural_sort_key(rig.devices[d].name)):
         if only and device_id != only:
             continue
         d = rig.devices[device_id]
@@ -280,7 +286,7 @@ def ports(m: Material, only: str = "") -> Listing:
             s = sums.get(label)
             stream = s.stream if s else None
             items = ", ".join(part_name(rig, p) for p in stream.pieces) if stream else ""
-            lamps = [call(rig, f) for seg in port.run for f in seg.fixtures if seg.kind == "line"]
+            lamps = [name_of_item(rig, f) for seg in port.run for f in seg.fixtures if seg.kind == "line"]
             rows.append(
                 (
                     d.name,
@@ -291,25 +297,25 @@ def ports(m: Material, only: str = "") -> Listing:
                     str(stream.pixels) if stream and stream.pixels else "",
                     str(s.running) if s and s.stream.pixels else "",
                     str(stream.slots) if stream and stream.slots else "",
-                    m.number(frame_ms(cables, stream)) if stream and stream.slots else "",
+                    m.say_number(frame_ms(cables, stream)) if stream and stream.slots else "",
                     items or ", ".join(lamps),
                 )
             )
-    names = heads(
+    names = make_heads(
         "Device", "Port", "Listens to", "Universe#", "Starts", "Pixels#", "Running pixel#", "Slots#", "Frame ms#",
         "Attached",
     )  # fmt: skip
     return Listing("ports", "Ports", names, tuple(rows))
 
 
-def segments(m: Material, only: str = "") -> Listing:
-    rig, cables = m.rig, m.index.cables
+def list_segments(m: Material, only: str = "") -> Listing:
+    rig, cables = m.rig, m.index.cables_and_sums
     rows = []
-    for device_id in sorted(rig.devices, key=lambda d: natural(rig.devices[d].name)):
+    for device_id in sorted(rig.devices, key=lambda d: natural_sort_key(rig.devices[d].name)):
         for stream in streams_of(cables, device_id) if not only or device_id == only else ():
             for p in stream.pieces:
                 s = p.segment
-                first, last = (p.place(1), p.place(p.slots)) if p.slots else (None, None)
+                first, last = (p.place_of_slot(1), p.place_of_slot(p.slots)) if p.slots else (None, None)
                 rows.append(
                     (
                         rig.devices[device_id].name,
@@ -326,10 +332,10 @@ def segments(m: Material, only: str = "") -> Listing:
                         str(s.fold or ""),
                         "reversed" if s.reverse else "",
                         s.data_in,
-                        ", ".join(call(rig, f) for f in s.fixtures),
+                        ", ".join(name_of_item(rig, f) for f in s.fixtures),
                     )
                 )
-    names = heads(
+    names = make_heads(
         "Device", "Port", "No.#", "Kind", "What", "Pixels", "LEDs of the cable", "Slot of the stream#", "First", "Last",
         "Order", "Fold#", "Turned", "Data in", "Lamps",
     )  # fmt: skip
@@ -351,15 +357,17 @@ def device_card(m: Material, device_id: str, secrets: dict[str, str] | None = No
     model = model_of(m.rig, device_id)
     steps: list[Step] = []
     if model:
-        steps = card(m.rig, device_id, model, compared(m.index, m.observed, device_id, m.now))
+        steps = card_steps(m.rig, device_id, model, compare_device(m.index, m.observed, device_id, m.now))
     words = {"proved": "proved", "ticked": "ticked", "woken": "do again"}
     rows = []
     if secrets and PASSWORD in secrets:
         rows.append((BOX, "", "device", "Password of its pages", secrets[PASSWORD], ""))
     for s in steps:
-        by = f"{words.get(s.state, '')}{f' {s.by} {m.date(s.at)}' if s.by else ''}"
+        by = f"{words.get(s.state, '')}{f' {s.by} {m.say_date(s.at)}' if s.by else ''}"
         rows.append((box_for(s.state), s.page, s.where, s.what, (secrets or {}).get(s.key, s.value), by.strip()))
-    return Listing("device card", "Setting card", heads("", "Page", "Where", "Setting", "Value", "Done"), tuple(rows))
+    return Listing(
+        "device card", "Setting card", make_heads("", "Page", "Where", "Setting", "Value", "Done"), tuple(rows)
+    )
 
 
 def box_for(state: str) -> str:
@@ -373,20 +381,20 @@ def lamp_cards(m: Material, keys: Iterable[str] | None = None) -> Listing:
     rows = []
     for s in steps:
         value = f"{s.value:03d}" if isinstance(s.value, int) and not isinstance(s.value, bool) else str(s.value)
-        by = f"{s.by} {m.date(s.at)}".strip() if s.state == "ticked" else "do again" if s.state == "woken" else ""
+        by = f"{s.by} {m.say_date(s.at)}".strip() if s.state == "ticked" else "do again" if s.state == "woken" else ""
         rows.append((box_for(s.state), str(s.number), s.name, s.what, value, s.how, s.on, by))
-    names = heads("", "No.#", "Name", "What", "Value", "How", "Counted on", "Done")
+    names = make_heads("", "No.#", "Name", "What", "Value", "How", "Counted on", "Done")
     return Listing("lamp card", "Lamps to set by hand", names, tuple(rows), tuple(s.fixture for s in steps))
 
 
 # ---- cables and power
 
 
-def lines(m: Material) -> Listing:
+def list_lines(m: Material) -> Listing:
     """DMX lines lamp by lamp: the order of the chain, cable, loads, adapters."""
-    rig, cables, index = m.rig, m.index.cables, m.index
+    rig, cables, index = m.rig, m.index.cables_and_sums, m.index
     rows = []
-    for device_id in sorted(rig.devices, key=lambda d: natural(rig.devices[d].name)):
+    for device_id in sorted(rig.devices, key=lambda d: natural_sort_key(rig.devices[d].name)):
         d = rig.devices[device_id]
         for label, port in d.ports.items():
             feed = rig.feeds.get(port.feed)
@@ -402,70 +410,72 @@ def lines(m: Material) -> Listing:
                     rows.append(
                         (
                             where, str(stop.turn), stop.name, f"{stop.dmx:03d}" if stop.dmx else "",
-                            m.number(stop.metres), m.number(stop.since), m.number(stop.loads, 2),
+                            m.say_number(stop.metres), m.say_number(stop.since), m.say_number(stop.loads, 2),
                             "booster before it" if stop.booster else "", stop.adapter,
                         )
                     )  # fmt: skip
-    names = heads("Line", "Turn#", "Lamp", "DMX", "Metres#", "Since driver#", "Unit loads#", "Booster", "Adapter")
+    names = make_heads("Line", "Turn#", "Lamp", "DMX", "Metres#", "Since driver#", "Unit loads#", "Booster", "Adapter")
     return Listing("lines", "DMX lines", names, tuple(rows))
 
 
-def strings(m: Material) -> Listing:
+def list_strings(m: Material) -> Listing:
     """Pixel cables segment by segment: length, current, voltage at both ends, and who feeds them."""
-    rig, cables = m.rig, m.index.cables
+    rig, cables = m.rig, m.index.cables_and_sums
     rows = []
-    for device_id in sorted(rig.devices, key=lambda d: natural(rig.devices[d].name)):
+    for device_id in sorted(rig.devices, key=lambda d: natural_sort_key(rig.devices[d].name)):
         for stream in streams_of(cables, device_id):
-            for s in stretches(cables, stream):
+            for s in stretches_of_port(cables, stream):
                 p = s.piece
                 metres = p.segment.length + (p.leds * s.kind.pitch / 1000 if s.kind else 0.0)
                 supply = rig.supplies.get(s.fed)
                 rows.append(
                     (
-                        rig.devices[device_id].name, stream.label, part_name(rig, p), m.number(metres, 2),
-                        m.number(p.segment.area, 2) if p.segment.area else "", m.number(s.amps, 2),
-                        m.number(s.through, 2), m.number(s.volts, 2) if s.volts else "",
-                        m.number(s.end, 2) if s.volts else "", supply.name if supply else "the port",
+                        rig.devices[device_id].name, stream.label, part_name(rig, p), m.say_number(metres, 2),
+                        m.say_number(p.segment.area, 2) if p.segment.area else "", m.say_number(s.amps, 2),
+                        m.say_number(s.through, 2), m.say_number(s.volts, 2) if s.volts else "",
+                        m.say_number(s.end, 2) if s.volts else "", supply.name if supply else "the port",
                     )
                 )  # fmt: skip
-    names = heads(
+    names = make_heads(
         "Device", "Port", "What", "Metres#", "mm²#", "Amperes#", "Passing#", "Volts in#", "Volts at the end#", "Fed by"
     )
     return Listing("strings", "Pixel cables and power", names, tuple(rows))
 
 
-def power(m: Material) -> Listing:
+def list_power(m: Material) -> Listing:
     rows = [
         (
-            x.kind, x.name, m.number(x.amps, 2), m.number(x.rated) if x.rated else "",
+            x.kind, x.name, m.say_number(x.amps, 2), m.say_number(x.rated) if x.rated else "",
             "too much" if 0 < x.rated < x.amps else "",
         )
-        for x in loads(m.index.cables)
+        for x in loads_of_supplies(m.index.cables_and_sums)
     ]  # fmt: skip
-    return Listing("power", "Supplies and ports", heads("Kind", "What", "Amperes#", "Rated#", "Beware"), tuple(rows))
+    return Listing(
+        "power", "Supplies and ports", make_heads("Kind", "What", "Amperes#", "Rated#", "Beware"), tuple(rows)
+    )
 
 
 def wire_joints(m: Material) -> Listing:
-    rig, cables = m.rig, m.index.cables
+    rig, cables = m.rig, m.index.cables_and_sums
     rows = []
-    for device_id in sorted(rig.devices, key=lambda d: natural(rig.devices[d].name)):
+    for device_id in sorted(rig.devices, key=lambda d: natural_sort_key(rig.devices[d].name)):
         for stream in streams_of(cables, device_id):
-            for j in joints(cables, stream):
+            for j in joints_of_port(cables, stream):
                 wires = "; ".join(f"{f}: {a} to {b}" for f, a, b in j.wires)
                 rows.append((rig.devices[device_id].name, stream.label, j.one, j.other, wires, "; ".join(j.wrong)))
-    names = heads("Device", "Port", "From", "To", "Wires by function", "Beware")
+    names = make_heads("Device", "Port", "From", "To", "Wires by function", "Beware")
     return Listing("joints", "Joints and wire colours", names, tuple(rows))
 
 
 # ---- profiles
 
 
-def channels(m: Material, pid: str, mid: str) -> Listing:
+def list_channels(m: Material, pid: str, mid: str) -> Listing:
     """The channel chart of a mode."""
     profile = m.rig.profiles[pid]
     mode = profile.modes[mid]
     rows = []
-    for n in in_order(mode):
+    for n in channels_in_order(mode):
         c = mode.channels[n]
         ranges = "; ".join(f"{r.first}–{r.last} {r.name}".strip() for r in sorted_ranges(c.ranges))
         physical = f"{c.low:g} to {c.high:g} {c.unit}".strip() if c.low is not None and c.high is not None else ""
@@ -482,37 +492,40 @@ def channels(m: Material, pid: str, mid: str) -> Listing:
                 ranges,
             )
         )
-    names = heads("Break", "Slot", "Function", "Pixel#", "Short", "Default#", "Snap", "Physical", "Ranges")
+    names = make_heads("Break", "Slot", "Function", "Pixel#", "Short", "Default#", "Snap", "Physical", "Ranges")
     made = Listing(f"chart {pid} {mid}", f"{profile.name} · {mode.name}", names, tuple(rows))
     empty = {h.key for n, h in enumerate(made.heads) if not any(r[n] for r in made.rows)}
-    return made.only([h.key for h in made.heads if h.key not in empty])
+    return made.with_columns([h.key for h in made.heads if h.key not in empty])
 
 
 # ---- findings, tests, changes
 
 
-def findings(m: Material) -> Listing:
+def list_findings(m: Material) -> Listing:
     rows = [(f.severity, f.code, f.where, f.title, f.reason) for f in m.report.findings]
-    return Listing("findings", "Findings", heads("Severity", "Code", "Where", "What", "Why"), tuple(rows))
+    return Listing("findings", "Findings", make_heads("Severity", "Code", "Where", "What", "Why"), tuple(rows))
 
 
-def waivers(m: Material) -> Listing:
+def list_waivers(m: Material) -> Listing:
     rows = [(f.severity, f.code, f.where, f.title, why) for f, why in m.report.waived]
     return Listing(
-        "waivers", "Waived findings", heads("Severity", "Code", "Where", "What", "Waived because"), tuple(rows)
+        "waivers", "Waived findings", make_heads("Severity", "Code", "Where", "What", "Waived because"), tuple(rows)
     )
 
 
-def record(m: Material, plan: bool = False) -> Listing:
+def list_tests(m: Material, plan: bool = False) -> Listing:
     """The test record; as a plan, with boxes for what is still to be tested."""
     rig = m.rig
-    subjects = [subject("device", d) for d in rig.devices]
+    subjects = [subject_of_test("device", d) for d in rig.devices]
     subjects += [
-        subject("port", d, p) for d, v in rig.devices.items() for p, port in v.ports.items() if port.feed or port.run
+        subject_of_test("port", d, p)
+        for d, v in rig.devices.items()
+        for p, port in v.ports.items()
+        if port.feed or port.run
     ]
-    subjects += [subject("universe", u) for u in universes_in_order(rig)]
-    subjects += [subject("item", k) for k in sorted(rig.fixtures, key=lambda k: rig.fixtures[k].number)]
-    subjects += [subject("item", k) for k in rig.elements]
+    subjects += [subject_of_test("universe", u) for u in universes_in_order(rig)]
+    subjects += [subject_of_test("item", k) for k in sorted(rig.fixtures, key=lambda k: rig.fixtures[k].number)]
+    subjects += [subject_of_test("item", k) for k in rig.elements]
     rows: list[tuple[str, ...]] = []
     for x in record_lines(m.index, subjects):
         t = x.tested
@@ -522,43 +535,46 @@ def record(m: Material, plan: bool = False) -> Listing:
                 rows.append((BOX, kind, x.name, "changed since" if x.standing == "woken" else x.standing, "", ""))
         elif t:
             stands = "changed since" if x.standing == "woken" else x.standing
-            rows.append((kind, x.name, stands, m.date(t.at, True), t.who, t.what or t.note))
+            rows.append((kind, x.name, stands, m.say_date(t.at, True), t.who, t.what or t.note))
     if plan:
-        return Listing("test plan", "Still to test", heads("", "Kind", "What", "Standing", "Result", "By"), tuple(rows))
-    return Listing("tests", "Test record", heads("Kind", "What", "Standing", "When", "By", "Test"), tuple(rows))
+        return Listing(
+            "test plan", "Still to test", make_heads("", "Kind", "What", "Standing", "Result", "By"), tuple(rows)
+        )
+    return Listing("tests", "Test record", make_heads("Kind", "What", "Standing", "When", "By", "Test"), tuple(rows))
 
 
-def groups(m: Material) -> Listing:
+def list_groups(m: Material) -> Listing:
     rig = m.rig
-    rows = [(g.name, str(len(g.members)), ", ".join(sorted((call(rig, k) for k in g.members), key=natural)))
-            for g in sorted(rig.groups.values(), key=lambda g: natural(g.name))]  # fmt: skip
-    return Listing("groups", "Groups", heads("Group", "Items#", "Who"), tuple(rows))
+    rows = [(g.name, str(len(g.members)), ", ".join(sorted((name_of_item(rig, k) for k in g.members),
+    key=natural_sort_key)))
+            for g in sorted(rig.groups.values(), key=lambda g: natural_sort_key(g.name))]  # fmt: skip
+    return Listing("groups", "Groups", make_heads("Group", "Items#", "Who"), tuple(rows))
 
 
-def changes(m: Material) -> Listing:
+def list_changes(m: Material) -> Listing:
     name, found = m.since or ("", ())
     rows = tuple((d.kind, d.who, d.what, d.before, d.after) for d in found)
     words = f"Changes since {name}" if name else "Changes"
-    return Listing("changes", words, heads("Kind", "Of", "What", "Before", "Now"), rows)
+    return Listing("changes", words, make_heads("Kind", "Of", "What", "Before", "Now"), rows)
 
 
 LISTS: dict[str, tuple[str, Callable[[Material], Listing]]] = {
-    "patch": ("Fixtures and elements", items),
-    "universes": ("Universes", universes),
-    "feeds": ("Feeds", feeds),
-    "devices": ("Devices", devices),
-    "ports": ("Ports", ports),
-    "segments": ("Segments", segments),
-    "lines": ("DMX lines", lines),
-    "strings": ("Pixel cables and power", strings),
-    "power": ("Supplies and ports", power),
+    "patch": ("Fixtures and elements", list_items),
+    "universes": ("Universes", list_universes),
+    "feeds": ("Feeds", list_feeds),
+    "devices": ("Devices", list_devices),
+    "ports": ("Ports", list_ports),
+    "segments": ("Segments", list_segments),
+    "lines": ("DMX lines", list_lines),
+    "strings": ("Pixel cables and power", list_strings),
+    "power": ("Supplies and ports", list_power),
     "joints": ("Joints and wire colours", wire_joints),
     "lamps": ("Lamps to set by hand", lamp_cards),
-    "findings": ("Findings", findings),
-    "waivers": ("Waived findings", waivers),
-    "tests": ("Test record", record),
-    "groups": ("Groups", groups),
-    "changes": ("Changes", changes),
+    "findings": ("Findings", list_findings),
+    "waivers": ("Waived findings", list_waivers),
+    "tests": ("Test record", list_tests),
+    "groups": ("Groups", list_groups),
+    "changes": ("Changes", list_changes),
 }
 """Every list that can be taken out as a table: its words, and what makes it."""
 
@@ -572,9 +588,9 @@ def sorted_by(m: Material, listing: Listing, by: str) -> Listing:
     order = sorted(
         range(len(listing.rows)),
         key=lambda r: (
-            rank(m.index, listing.ids[r], by)
-            if patch_ids and by in columns(m.rig)
-            else (not listing.rows[r][n], natural(listing.rows[r][n]))
+            rank_of_row(m.index, listing.ids[r], by)
+            if patch_ids and by in keys_of_columns(m.rig)
+            else (not listing.rows[r][n], natural_sort_key(listing.rows[r][n]))
         ),
     )
     ids = tuple(listing.ids[r] for r in order) if listing.ids else ()

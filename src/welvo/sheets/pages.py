@@ -5,7 +5,7 @@ from __future__ import annotations
 from contextlib import AbstractContextManager, nullcontext
 from typing import TYPE_CHECKING
 
-from welvo.rig.steps import step
+from welvo.rig.steps import take_step
 
 if TYPE_CHECKING:
     from PIL.Image import Image
@@ -31,7 +31,7 @@ class Pages:
     def __len__(self) -> int:
         return len(self.sizes)
 
-    def picture(self, n: int, dpi: float) -> Image:
+    def picture_of_page(self, n: int, dpi: float) -> Image:
         """Page n (from 0) as it is printed at so many dots an inch."""
         with guard:
             page = self._doc[n]
@@ -41,7 +41,7 @@ class Pages:
             finally:
                 page.close()
 
-    def text(self, n: int) -> str:
+    def text_of_page(self, n: int) -> str:
         """The words of a page, in the order they were written."""
         with guard:
             page = self._doc[n]
@@ -54,12 +54,12 @@ class Pages:
             finally:
                 page.close()
 
-    def close(self) -> None:
+    def close_pages(self) -> None:
         with guard:
             self._doc.close()
 
 
-def pngs(data: bytes, dpi: float = PNG_DPI) -> list[bytes]:
+def pages_as_pngs(data: bytes, dpi: float = PNG_DPI) -> list[bytes]:
     """Every page of a PDF as a PNG."""
     import io
 
@@ -67,10 +67,10 @@ def pngs(data: bytes, dpi: float = PNG_DPI) -> list[bytes]:
     found = []
     try:
         for n in range(len(pages)):
-            step("pages", n, len(pages), every=1)
+            take_step("pages", n, len(pages), every=1)
             out = io.BytesIO()
-            pages.picture(n, dpi).save(out, "PNG", dpi=(dpi, dpi))
+            pages.picture_of_page(n, dpi).save(out, "PNG", dpi=(dpi, dpi))
             found.append(out.getvalue())
     finally:
-        pages.close()
+        pages.close_pages()
     return found

@@ -35,15 +35,15 @@ class Stock(Struct, frozen=True):
     step_y: float
 
     @property
-    def count(self) -> int:
+    def labels_per_sheet(self) -> int:
         return self.across * self.down
 
-    def place(self, n: int) -> tuple[float, float]:
+    def place_of_label(self, n: int) -> tuple[float, float]:
         """Left and upper edge of label n (from 0) of a sheet, row by row."""
         return self.left + n % self.across * self.step_x, self.top + n // self.across * self.step_y
 
 
-def centred(name: str, paper: str, wide: float, high: float, across: int, down: int, gap: float = 0.0) -> Stock:
+def centred_stock(name: str, paper: str, wide: float, high: float, across: int, down: int, gap: float = 0.0) -> Stock:
     """A stock whose labels stand in the middle of the paper, `gap` apart from left to right."""
     page = PAPERS[paper]
     left = (page[0] - across * wide - (across - 1) * gap) / 2
@@ -53,11 +53,11 @@ def centred(name: str, paper: str, wide: float, high: float, across: int, down: 
 STOCKS: dict[str, Stock] = {
     s.name: s
     for s in (
-        centred("70 × 37 mm, 24 on A4", "A4", 70, 37, 3, 8),
-        centred("63.5 × 38.1 mm, 21 on A4", "A4", 63.5, 38.1, 3, 7, 2.5),
-        centred("105 × 57 mm, 10 on A4", "A4", 105, 57, 2, 5),
-        centred("52.5 × 29.7 mm, 40 on A4", "A4", 52.5, 29.7, 4, 10),
-        centred("66.7 × 25.4 mm, 30 on Letter", "Letter", 66.7, 25.4, 3, 10, 3.2),
+        centred_stock("70 × 37 mm, 24 on A4", "A4", 70, 37, 3, 8),
+        centred_stock("63.5 × 38.1 mm, 21 on A4", "A4", 63.5, 38.1, 3, 7, 2.5),
+        centred_stock("105 × 57 mm, 10 on A4", "A4", 105, 57, 2, 5),
+        centred_stock("52.5 × 29.7 mm, 40 on A4", "A4", 52.5, 29.7, 4, 10),
+        centred_stock("66.7 × 25.4 mm, 30 on Letter", "Letter", 66.7, 25.4, 3, 10, 3.2),
         Stock("62 × 29 mm, one by one", (62, 29), 62, 29, 1, 1, 0, 0, 62, 29),
     )
 }
@@ -128,7 +128,7 @@ class Choices(Struct, frozen=True):
     """Only these items, where the sheet is of items; empty: all."""
     secrets: dict[str, dict[str, str]] = field(default_factory=dict)
 
-    def page(self, landscape: bool) -> tuple[float, float]:
+    def page_size(self, landscape: bool) -> tuple[float, float]:
         """Width and height of the paper, turned as it is wanted."""
         if self.paper not in PAPERS:
             raise Refused(f"There is no paper “{self.paper}”; there are {', '.join(PAPERS)}.")

@@ -18,7 +18,7 @@ from welvo.rig.base import Refused
 from welvo.sheets.blocks import Block, Drawing, FullPage, Heading, Rows, Words
 from welvo.sheets.lists import Head, Listing
 from welvo.sheets.paper import FOOT, HEAD, MARGIN, Choices
-from welvo.sheets.pen import BOLD, MM, PT, REGULAR, Pen, faces, printable, width, wrapped
+from welvo.sheets.pen import BOLD, MM, PT, REGULAR, Pen, printable_words, register_faces, width_of_line, wrap_lines
 
 if TYPE_CHECKING:
     from reportlab.pdfgen.canvas import Canvas
@@ -44,23 +44,23 @@ Progress = Callable[[int, int], object]
 """Called with how much is done of how much; may raise Stopped (`rig/steps.py`)."""
 
 
-def _nobody(done: int, of: int) -> None:
+def _tell_nobody(done: int, of: int) -> None:
     """For those who do not watch."""
 
 
-def render(
-    blocks: Sequence[Block], choices: Choices, paper: Paper, landscape: bool = False, progress: Progress = _nobody
+def render_pdf(
+    blocks: Sequence[Block], choices: Choices, paper: Paper, landscape: bool = False, progress: Progress = _tell_nobody
 ) -> bytes:
     """The bytes of a PDF. Raises Stopped where `progress` does, Refused for choices that no page can be made of."""
     from reportlab.platypus import BaseDocTemplate, Frame, PageTemplate
     from reportlab.platypus.doctemplate import LayoutError
 
-    faces()
-    wide, high = choices.page(landscape)
+    register_faces()
+    wide, high = choices.page_size(landscape)
     out = io.BytesIO()
     margin = MARGIN if wide > 120 else 6.0
     doc = BaseDocTemplate(
-        out, pagesize=(wide * MM, high * MM), title=printable(f"{paper.rig}: {paper.sheet}"), author="Welvo",
+        out, pagesize=(wide * MM, high * MM), title=printable_words(f"{paper.rig}: {paper.sheet}"), author="Welvo",
         leftMargin=margin * MM, rightMargin=margin * MM,
         topMargin=(margin + HEAD) * MM, bottomMargin=(margin + FOOT) * MM,
     )  # fmt: skip
@@ -82,7 +82,7 @@ def render(
     if blocks and isinstance(blocks[0], FullPage):
         templates[0], templates[1] = templates[1], templates[0]
     doc.addPageTemplates(templates)
-    story = _story(blocks, room, high - 2 * margin - HEAD - FOOT, progress)
+    story = _make_story(blocks, room, high - 2 * margin - HEAD - FOOT, progress)
     total = max(1, len(story))
 
     def told(kind: str, value: Any) -> None:
@@ -92,7 +92,7 @@ def render(
     doc.setProgressCallBack(told)
     edges = _Edges(paper, wide, high, margin)
     try:
-        doc.build(story, canvasmaker=lambda *a, **k: _counting(edges, *a, **k))
+        doc.build(story, canvasmaker=lambda *a, **k: _counting_canvas(edges, *a, **k))
     except LayoutError as e:
         raise Refused(f"{paper.sheet} does not fit on {choices.paper}: choose larger paper or fewer columns.") from e
     return out.getvalue()
@@ -108,27 +108,27 @@ class _Edges:
     def __init__(self, paper: Paper, wide: float, high: float, margin: float) -> None:
         self._paper, self._wide, self._high, self._margin = paper, wide, high, margin
 
-    def paint(self, canvas: Canvas, page: int, of: int) -> None:
+    def paint_edges(self, canvas: Canvas, page: int, of: int) -> None:
         p, left, right = self._paper, self._margin, self._wide - self._margin
         pen = Pen.on_page(canvas, self._high)
         top = self._margin
         if p.logo:
-            pen.picture(left, top - 1, 30, 10, p.logo)
+            pen.draw_picture(left, top - 1, 30, 10, p.logo)
             left += 33
         room = right - left
-        pen.text(left, top + 4.5, p.sheet, 13, True, room=room * 0.62)
-        pen.text(left, top + 9, p.header or p.rig, 9, room=room * 0.62, grey=0.25)
-        pen.text(right, top + 4.5, p.issue, 10, True, "right", room=room * 0.36)
+        pen.draw_text(left, top + 4.5, p.sheet, 13, True, room=room * 0.62)
+        pen.draw_text(left, top + 9, p.header or p.rig, 9, room=room * 0.62, grey=0.25)
+        pen.draw_text(right, top + 4.5, p.issue, 10, True, "right", room=room * 0.36)
         if p.header:
-            pen.text(right, top + 9, p.rig, 9, align="right", room=room * 0.36, grey=0.25)
-        pen.line(self._margin, top + 11, right, top + 11, 0.4)
+            pen.draw_text(right, top + 9, p.rig, 9, align="right", room=room * 0.36, grey=0.25)
+        pen.draw_line(self._margin, top + 11, right, top + 11, 0.4)
         base = self._high - self._margin
-        pen.line(self._margin, base - 5, right, base - 5, 0.2, 0.5)
-        pen.text(self._margin, base - 1, f"{p.rig} · {p.issue}", 8, room=room * 0.6, grey=0.25)
-        pen.text(right, base - 1, f"{p.date}    page {page} of {of}", 8, align="right", grey=0.25)
+        pen.draw_line(self._margin, base - 5, right, base - 5, 0.2, 0.5)
+        pen.draw_text(self._margin, base - 1, f"{p.rig} · {p.issue}", 8, room=room * 0.6, grey=0.25)
+        pen.draw_text(right, base - 1, f"{p.date}    page {page} of {of}", 8, align="right", grey=0.25)
 
 
-def _counting(edges: _Edges, *args: Any, **kwargs: Any) -> Canvas:
+def _counting_canvas(edges: _Edges, *args: Any, **kwargs: Any) -> Canvas:
     """A canvas that keeps its pages until it knows how many there are."""
     from reportlab.pdfgen.canvas import Canvas
 
@@ -145,7 +145,7 @@ def _counting(edges: _Edges, *args: Any, **kwargs: Any) -> Canvas:
             for n, state in enumerate(self._kept):
                 self.__dict__.update(state)
                 if not state.get("bare"):
-                    edges.paint(self, n + 1, len(self._kept))
+                    edges.paint_edges(self, n + 1, len(self._kept))
                 super().showPage()
             super().save()
 
@@ -155,7 +155,7 @@ def _counting(edges: _Edges, *args: Any, **kwargs: Any) -> Canvas:
 # ---- what flows
 
 
-def _story(blocks: Sequence[Block], room: float, high: float, progress: Progress) -> list[Any]:
+def _make_story(blocks: Sequence[Block], room: float, high: float, progress: Progress) -> list[Any]:
     from xml.sax.saxutils import escape
 
     from reportlab.lib.styles import ParagraphStyle
@@ -207,19 +207,19 @@ def _story(blocks: Sequence[Block], room: float, high: float, progress: Progress
                 story.append(PageBreak())
             elif not fresh:
                 story += [Spacer(0, 4 * MM), CondPageBreak(38 * MM)]
-            more = f"{beside}{escape(printable(b.beside))}</font>" if b.beside else ""
-            story.append(Paragraph(f"{escape(printable(b.words, True))}{more}", heading))
+            more = f"{beside}{escape(printable_words(b.beside))}</font>" if b.beside else ""
+            story.append(Paragraph(f"{escape(printable_words(b.words, True))}{more}", heading))
         elif isinstance(b, Words):
-            story.append(Paragraph(escape(printable(b.words)), plain))
+            story.append(Paragraph(escape(printable_words(b.words)), plain))
         elif isinstance(b, Rows):
-            story.append(table(b, room))
+            story.append(make_table(b, room))
         else:
             story.append(Painted(b))
         fresh = False
     return story or [Spacer(0, 1)]
 
 
-def table(of: Rows, room: float) -> Any:
+def make_table(of: Rows, room: float) -> Any:
     """A table across `room` millimetres."""
     from reportlab.lib.colors import Color
     from reportlab.platypus import LongTable, TableStyle
@@ -228,7 +228,7 @@ def table(of: Rows, room: float) -> Any:
     size, wide = fit_columns(of.like or listing, room, of.strong)
     leading = size * 1.25
     grey = Color(ZEBRA, ZEBRA, ZEBRA)
-    made: list[list[str]] = [[_lines(h.title, w, size, True) for h, w in zip(listing.heads, wide)]]
+    made: list[list[str]] = [[_lines_in_cell(h.title, w, size, True) for h, w in zip(listing.heads, wide)]]
     style: list[tuple[Any, ...]] = [
         ("FONT", (0, 0), (-1, -1), REGULAR, size, leading),
         ("FONT", (0, 0), (-1, 0), BOLD, size, leading),
@@ -249,38 +249,40 @@ def table(of: Rows, room: float) -> Any:
     for number, r in enumerate(listing.rows):
         if number % 2:
             style.append(("BACKGROUND", (0, len(made)), (-1, len(made)), grey))
-        made.append([_lines(c, w, size, b) for c, w, b in zip(r, wide, strong)])
+        made.append([_lines_in_cell(c, w, size, b) for c, w, b in zip(r, wide, strong)])
     if len(made) == 1:
-        made.append([printable("none"), *[""] * (len(listing.heads) - 1)])
+        made.append([printable_words("none"), *[""] * (len(listing.heads) - 1)])
     return LongTable(made, [w * MM for w in wide], style=TableStyle(style), repeatRows=1, hAlign="LEFT")
 
 
-def _lines(words: str, wide: float, size: float, bold: bool) -> str:
+def _lines_in_cell(words: str, wide: float, size: float, bold: bool) -> str:
     if not words:
         return ""
     room = wide - 2 * PADDING - 0.2
     if len(words) * size * 0.75 * PT < room:  # no letter is that wide: nothing to measure
-        return printable(words, bold)
-    return "\n".join(wrapped(words, room, size, bold))
+        return printable_words(words, bold)
+    return "\n".join(wrap_lines(words, room, size, bold))
 
 
 def fit_columns(listing: Listing, room: float, strong: Sequence[str] = ()) -> tuple[float, list[float]]:
     """Type size, and the widths of the columns in millimetres, so that all of them stand in the room."""
     for size in SIZES:
-        natural, least = zip(*(_widths(h, n, listing, size, h.key in strong) for n, h in enumerate(listing.heads)))
+        natural, least = zip(
+            *(_widths_of_column(h, n, listing, size, h.key in strong) for n, h in enumerate(listing.heads))
+        )
         if sum(natural) <= room:
             spare = room - sum(natural)
             most = max(natural)
             stretched = [w + spare * w / sum(natural) if w > most * 0.5 else w for w in natural]
             return size, stretched if spare < room * 0.3 else list(natural)
         if sum(least) <= room and (size <= SIZES[-1] or sum(natural) <= room * 1.6):
-            return size, shared(list(natural), list(least), room)
+            return size, share_width(list(natural), list(least), room)
     size = SIZES[-1]
     scale = room / sum(least)
     return size, [w * scale for w in least]
 
 
-def shared(natural: list[float], least: list[float], room: float) -> list[float]:
+def share_width(natural: list[float], least: list[float], room: float) -> list[float]:
     """Widths where the natural ones are too many: the widest give way first, none below its least."""
     low, high = 0.0, max(natural)
     for _ in range(40):
@@ -296,16 +298,19 @@ def shared(natural: list[float], least: list[float], room: float) -> list[float]
     return made
 
 
-def _widths(head: Head, n: int, listing: Listing, size: float, bold: bool) -> tuple[float, float]:
+def _widths_of_column(head: Head, n: int, listing: Listing, size: float, bold: bool) -> tuple[float, float]:
     """The width a column would like, and the least it can do with: its longest word, to a point."""
     cells = sorted({r[n] for r in listing.rows}, key=len, reverse=True)[:12]
     words = head.title.split(" ")
-    title = max((width(printable(w, True), size, True) for w in words), default=0.0)
+    title = max((width_of_line(printable_words(w, True), size, True) for w in words), default=0.0)
     if len(words) > 2:  # a heading of many words takes two lines, not four
-        title = max(title, width(printable(head.title, True), size, True) * 0.6)
-    natural = max([title, *(width(printable(line, bold), size, bold) for c in cells for line in c.split("\n"))]) + 0.8
+        title = max(title, width_of_line(printable_words(head.title, True), size, True) * 0.6)
+    natural = (
+        max([title, *(width_of_line(printable_words(line, bold), size, bold) for c in cells for line in c.split("\n"))])
+        + 0.8
+    )
     parts = sorted({w for c in cells for w in c.split(" ")}, key=len, reverse=True)[:6]
-    longest = max([title, *(min(width(printable(w, bold), size, bold), 34.0) for w in parts)]) + 0.8
+    longest = max([title, *(min(width_of_line(printable_words(w, bold), size, bold), 34.0) for w in parts)]) + 0.8
     if head.kind == "number" or (cells and len(cells[0]) <= 12):
         longest = natural
     return natural + 2 * PADDING, min(longest, natural) + 2 * PADDING

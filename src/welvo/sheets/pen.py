@@ -30,7 +30,7 @@ _INSTEAD = {"☐": "[ ]", "☑": "[x]", "→": "->", "\u202f": " ", "×": "x", "
 
 
 @cache
-def _files() -> tuple[Path | None, Path | None]:
+def _font_files() -> tuple[Path | None, Path | None]:
     for regular, bold in _FACES:
         for folder in _FOLDERS:
             found = next(Path(folder).expanduser().rglob(regular), None)
@@ -41,12 +41,12 @@ def _files() -> tuple[Path | None, Path | None]:
 
 
 @cache
-def faces() -> dict[str, frozenset[int]]:
+def register_faces() -> dict[str, frozenset[int]]:
     """Register the faces; the code points each of them has."""
     from reportlab.pdfbase import pdfmetrics
     from reportlab.pdfbase.ttfonts import TTFont
 
-    regular, bold = _files()
+    regular, bold = _font_files()
     found = {}
     for name, file, own in ((REGULAR, regular, "Vera.ttf"), (BOLD, bold, "VeraBd.ttf")):
         font = TTFont(name, str(file) if file else own)
@@ -55,9 +55,9 @@ def faces() -> dict[str, frozenset[int]]:
     return found
 
 
-def printable(words: str, bold: bool = False) -> str:
+def printable_words(words: str, bold: bool = False) -> str:
     """Words with signs that the face lacks written otherwise."""
-    has = faces()[BOLD if bold else REGULAR]
+    has = register_faces()[BOLD if bold else REGULAR]
     if all(ord(c) in has for c in words):
         return words
     said = (
@@ -68,59 +68,59 @@ def printable(words: str, bold: bool = False) -> str:
     return "".join(c if all(ord(x) in has for x in c) else "?" for c in said)
 
 
-def lacking(words: str) -> int:
+def count_lacking(words: str) -> int:
     """How many signs of a text the face has nothing for."""
-    has = faces()[REGULAR]
+    has = register_faces()[REGULAR]
     return sum(1 for c in words if ord(c) not in has and c not in _INSTEAD and not c.isspace() and c.isprintable())
 
 
-def width(words: str, size: float, bold: bool = False) -> float:
+def width_of_line(words: str, size: float, bold: bool = False) -> float:
     """How wide a line is, in millimetres; `size` in points."""
     from reportlab.pdfbase.pdfmetrics import stringWidth
 
-    faces()
+    register_faces()
     return float(stringWidth(words, BOLD if bold else REGULAR, size)) * PT
 
 
-def fitted(words: str, room: float, size: float, bold: bool = False) -> str:
+def fit_line(words: str, room: float, size: float, bold: bool = False) -> str:
     """A line, cut with an ellipsis where it is wider than the room."""
-    words = printable(words, bold)
-    if width(words, size, bold) <= room:
+    words = printable_words(words, bold)
+    if width_of_line(words, size, bold) <= room:
         return words
     low, high = 0, len(words)
     while low < high:
         middle = (low + high + 1) // 2
-        if width(words[:middle].rstrip() + "…", size, bold) <= room:
+        if width_of_line(words[:middle].rstrip() + "…", size, bold) <= room:
             low = middle
         else:
             high = middle - 1
-    return words[:low].rstrip() + printable("…", bold) if low else ""
+    return words[:low].rstrip() + printable_words("…", bold) if low else ""
 
 
-def wrapped(words: str, room: float, size: float, bold: bool = False, most: int = 12) -> list[str]:
+def wrap_lines(words: str, room: float, size: float, bold: bool = False, most: int = 12) -> list[str]:
     """A text as lines that fit; a word that is wider than the room is cut. No more than `most` lines."""
     lines: list[str] = []
-    for paragraph in printable(words, bold).split("\n"):
+    for paragraph in printable_words(words, bold).split("\n"):
         line = ""
         for word in paragraph.split(" "):
-            while width(word, size, bold) > room and len(word) > 1:
+            while width_of_line(word, size, bold) > room and len(word) > 1:
                 if line:
                     lines.append(line)
                     line = ""
-                cut = max(1, int(len(word) * room / width(word, size, bold)))
-                while cut > 1 and width(word[:cut], size, bold) > room:
+                cut = max(1, int(len(word) * room / width_of_line(word, size, bold)))
+                while cut > 1 and width_of_line(word[:cut], size, bold) > room:
                     cut -= 1
                 lines.append(word[:cut])
                 word = word[cut:]
             longer = f"{line} {word}" if line else word
-            if line and width(longer, size, bold) > room:
+            if line and width_of_line(longer, size, bold) > room:
                 lines.append(line)
                 line = word
             else:
                 line = longer
         lines.append(line)
     if len(lines) > most:
-        lines = [*lines[: most - 1], fitted(lines[most - 1] + " …", room, size, bold)]
+        lines = [*lines[: most - 1], fit_line(lines[most - 1] + " …", room, size, bold)]
     return lines
 
 
@@ -136,10 +136,10 @@ class Pen:
     def on_page(cls, canvas: Canvas, high: float) -> Pen:
         return cls(canvas, 0, high * MM)
 
-    def _at(self, x: float, y: float) -> tuple[float, float]:
+    def _point_on_page(self, x: float, y: float) -> tuple[float, float]:
         return self._left + x * MM, self._top - y * MM
 
-    def text(
+    def draw_text(
         self,
         x: float,
         y: float,
@@ -151,7 +151,7 @@ class Pen:
         room: float = 0.0,
     ) -> None:
         """A line whose base is at y; with a room it is cut to it."""
-        said = fitted(words, room, size, bold) if room else printable(words, bold)
+        said = fit_line(words, room, size, bold) if room else printable_words(words, bold)
         self.canvas.setFont(BOLD if bold else REGULAR, size)
         self.canvas.setFillGray(grey)
         draw: Any = {
@@ -159,12 +159,12 @@ class Pen:
             "right": self.canvas.drawRightString,
             "centre": self.canvas.drawCentredString,
         }[align]
-        draw(*self._at(x, y), said)
+        draw(*self._point_on_page(x, y), said)
 
-    def line(self, x1: float, y1: float, x2: float, y2: float, thick: float = 0.2, grey: float = 0.0) -> None:
+    def draw_line(self, x1: float, y1: float, x2: float, y2: float, thick: float = 0.2, grey: float = 0.0) -> None:
         self.canvas.setStrokeGray(grey)
         self.canvas.setLineWidth(thick * MM)
-        self.canvas.line(*self._at(x1, y1), *self._at(x2, y2))
+        self.canvas.line(*self._point_on_page(x1, y1), *self._point_on_page(x2, y2))
 
     def draw_frame(
         self,
@@ -184,21 +184,21 @@ class Pen:
         if edge is not None:
             self.canvas.setStrokeColor(HexColor(edge)) if isinstance(edge, str) else self.canvas.setStrokeGray(edge)
             self.canvas.setLineWidth(thick * MM)
-        left, top = self._at(x, y)
+        left, top = self._point_on_page(x, y)
         self.canvas.rect(
             left, top - high * MM, wide * MM, high * MM, stroke=int(edge is not None), fill=int(fill is not None)
         )
 
-    def circle(self, x: float, y: float, radius: float, fill: str | None = None, thick: float = 0.2) -> None:
+    def draw_circle(self, x: float, y: float, radius: float, fill: str | None = None, thick: float = 0.2) -> None:
         from reportlab.lib.colors import HexColor
 
         if fill:
             self.canvas.setFillColor(HexColor(fill))
         self.canvas.setStrokeGray(0)
         self.canvas.setLineWidth(thick * MM)
-        self.canvas.circle(*self._at(x, y), radius * MM, stroke=1, fill=int(bool(fill)))
+        self.canvas.circle(*self._point_on_page(x, y), radius * MM, stroke=1, fill=int(bool(fill)))
 
-    def picture(self, x: float, y: float, wide: float, high: float, data: bytes) -> None:
+    def draw_picture(self, x: float, y: float, wide: float, high: float, data: bytes) -> None:
         """A picture inside a box, as large as it fits, at its left. What is no picture is left out."""
         from reportlab.lib.utils import ImageReader
 
@@ -208,6 +208,6 @@ class Pen:
             scale = min(wide / across, high / down)
         except Exception:  # any of the many errors of a damaged picture; a sheet is printed without its logo
             return
-        left, top = self._at(x, y)
+        left, top = self._point_on_page(x, y)
         w, h = across * scale * MM, down * scale * MM
         self.canvas.drawImage(image, left, top - h, w, h, mask="auto")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from welvo.formats.workbooks import table_bytes
 from welvo.sheets.lists import LISTS, Material
-from welvo.survey.spreadsheet import cells_of
+from welvo.survey.spreadsheet import cells_of_items
 
 _NUMBERS = ("No.", "Universe", "Address", "Last", "Slots")
 
@@ -15,7 +15,7 @@ def list_bytes(m: Material, key: str, suffix: str) -> tuple[bytes, int]:
     words, make = LISTS[key]
     if key == "patch":
         keys = [*sorted(m.rig.fixtures, key=lambda k: m.rig.fixtures[k].number), *m.rig.elements]
-        heads, *rows = cells_of(m.index, keys)
+        heads, *rows = cells_of_items(m.index, keys)
         numbers = [n for n, h in enumerate(heads) if h in _NUMBERS]
         return table_bytes(suffix, words, heads, rows, numbers), len(rows)
     listing = make(m)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from welvo.buses.plan import frames_of, who
+from welvo.buses.plan import address_of_place, frames_of
 from welvo.protocols import dali
 from welvo.rig.buses import ADDRESSINGS, CONTROLS, CURVES, Bus
 from welvo.rig.wiring import DeviceModel
@@ -43,42 +43,45 @@ class Gateway(PixelDevice):
         self._free_at: dict[str, float] = {}
         """When each wire has carried what was put on it."""
 
-    def bus(self, label: str) -> Bus:
+    def bus_by_settings(self, label: str) -> Bus:
         """How a bus follows its universe, by the settings it works by."""
-        addressing, control = str(self._get(f"{label}.addressing", "gear")), str(self._get(f"{label}.control", ""))
-        curve = str(self._get(f"{label}.curve", "off"))
+        addressing, control = (
+            str(self._active_value(f"{label}.addressing", "gear")),
+            str(self._active_value(f"{label}.control", "")),
+        )
+        curve = str(self._active_value(f"{label}.curve", "off"))
         return Bus(
             addressing=addressing if addressing in ADDRESSINGS else "gear",
             control=control if control in CONTROLS else "intensity",
             curve=curve if curve in CURVES else "off",
-            least=self._int(f"{label}.least", 1) or 1,
+            least=self._active_number(f"{label}.least", 1) or 1,
         )
 
-    def put(self, label: str, frames: list[bytes]) -> tuple[list[int | None], float]:
+    def put_frames(self, label: str, frames: list[bytes]) -> tuple[list[int | None], float]:
         """Put frames on a bus: the answers, and the seconds it took on a real one."""
         wire = self.wires[label]
         before = wire.now
-        answers = [wire.put(f) for f in frames]
+        answers = [wire.put_octets(f) for f in frames]
         return answers, wire.now - before
 
-    def follow(self) -> None:
+    def follow_universes(self) -> None:
         """Pass on what changed in the universes, as far as the wires are free."""
         now = self.clock()
         by_universe = {(i.protocol, i.universe): i for i in self.inputs}
         for label, wire in self.wires.items():
-            source = by_universe.get((self._protocol(label), self._int(f"{label}.universe", 1)))
+            source = by_universe.get((self._protocol_by_settings(label), self._active_number(f"{label}.universe", 1)))
             if source is None or not source.frames or self._free_at.get(label, 0.0) > now:
                 continue
-            bus, first = self.bus(label), self._int(f"{label}.slot", 1)
-            slots = source.levels(now)[first - 1 : first - 1 + bus.footprint]
+            bus, first = self.bus_by_settings(label), self._active_number(f"{label}.slot", 1)
+            slots = source.merged_levels(now)[first - 1 : first - 1 + bus.slots_needed]
             before, began = self._passed.get(label, b""), wire.now
-            for place in range(min(bus.places, len(slots) // bus.width)):
-                here = slice(place * bus.width, place * bus.width + bus.width)
+            for place in range(min(bus.count_places, len(slots) // bus.slots_per_place)):
+                here = slice(place * bus.slots_per_place, place * bus.slots_per_place + bus.slots_per_place)
                 if slots[here] == before[here]:
                     continue
-                for f in frames_of(who(bus, place), bus.control, slots[here], bus.curve, bus.least):
-                    wire.put(f.octets())
-                before = before.ljust(bus.footprint, b"\0")
+                for f in frames_of(address_of_place(bus, place), bus.control, slots[here], bus.curve, bus.least):
+                    wire.put_octets(f.octets_of_frame())
+                before = before.ljust(bus.slots_needed, b"\0")
                 before = before[: here.start] + slots[here] + before[here.stop :]
                 self._free_at[label] = now + (wire.now - began) / self.bus_speed
                 if wire.now - began > AT_A_TIME * self.bus_speed:
@@ -91,17 +94,17 @@ class Gateway(PixelDevice):
         if not why:
             code = {"all full": dali.RECALL_MAX, "all least": dali.RECALL_MIN, "": dali.OFF}[pattern]
             for label in self.wires:
-                self.put(label, [dali.command(dali.EVERYBODY, code).octets()])
+                self.put_frames(label, [dali.command_frame(dali.EVERYBODY, code).octets_of_frame()])
         return why
 
-    def status(self) -> dict[str, object]:
+    def status_page(self) -> dict[str, object]:
         """What each bus does: the levels of its gear, and what is seen at them (simulated gateways only)."""
-        said = super().status()
+        said = super().status_page()
         said["ports"] = [
             {
                 "label": label,
-                "protocol": self._protocol(label),
-                "universe": self._int(f"{label}.universe", 1),
+                "protocol": self._protocol_by_settings(label),
+                "universe": self._active_number(f"{label}.universe", 1),
                 "gear": [
                     {
                         "short": g.short if g.short != NO_ADDRESS else None,

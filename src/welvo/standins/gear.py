@@ -55,9 +55,9 @@ class SimGear:
     def as_new(self) -> None:
         """As it left the factory: without a short address, nothing stored."""
         self.short, self.fault = NO_ADDRESS, ""
-        self._configure(dali.RESET, 0.0)
+        self._obey_setting(dali.RESET, 0.0)
 
-    def meant(self, octet: int) -> bool:
+    def is_meant(self, octet: int) -> bool:
         """Whether an address octet of a level or command speaks to it."""
         octet &= 0xFE
         if octet == 0xFE:
@@ -70,34 +70,34 @@ class SimGear:
 
     # ---- frames
 
-    def take(self, f: Forward, twice: bool, now: float, dice: chance.Random) -> int | None:
+    def take_frame(self, f: Forward, twice: bool, now: float, dice: chance.Random) -> int | None:
         """Obey a frame; gives its answer, or None for silence. `twice`: the same frame came just before."""
         if self.fault == "deaf":
             return None
         enabled, self.enabled = self.enabled, -1
         if f.address & 1 and 0xA1 <= f.address <= 0xC9:
-            return self._special(f, twice, dice)
-        if not self.meant(f.address):
+            return self._obey_special(f, twice, dice)
+        if not self.is_meant(f.address):
             return None
         if not f.address & 1:
             if f.data != dali.MASK:
-                self._go(f.data)
+                self._go_to_level(f.data)
             return None
         if f.data >= 0xE0:
-            return self._coloured(f.data) if enabled == dali.COLOUR and dali.COLOUR in self.kinds else None
+            return self._obey_colour_command(f.data) if enabled == dali.COLOUR and dali.COLOUR in self.kinds else None
         if f.data >= 0x90:
-            return self._query(f.data)
+            return self._answer_query(f.data)
         if f.data in dali.TWICE:
             if twice and self.fault != "stubborn":
-                self._configure(f.data, now)
+                self._obey_setting(f.data, now)
             return None
-        self._command(f.data)
+        self._obey_command(f.data)
         return None
 
-    def _go(self, level: int) -> None:
+    def _go_to_level(self, level: int) -> None:
         self.level = 0 if level == 0 else max(self.least, min(self.greatest, level))
 
-    def _command(self, code: int) -> None:
+    def _obey_command(self, code: int) -> None:
         if code == dali.OFF:
             self.level = 0
         elif code == dali.RECALL_MAX:
@@ -105,16 +105,18 @@ class SimGear:
         elif code == dali.RECALL_MIN:
             self.level = self.least
         elif code in (dali.UP, dali.STEP_UP) and self.level:
-            self._go(self.level + (1 if code == dali.STEP_UP else max(1, round(dali.fade_rate(self.fade_rate) * 0.2))))
+            self._go_to_level(
+                self.level + (1 if code == dali.STEP_UP else max(1, round(dali.fade_rate(self.fade_rate) * 0.2)))
+            )
         elif code in (dali.DOWN, dali.STEP_DOWN) and self.level:
             step = 1 if code == dali.STEP_DOWN else max(1, round(dali.fade_rate(self.fade_rate) * 0.2))
-            self._go(max(1, self.level - step))
+            self._go_to_level(max(1, self.level - step))
         elif dali.GO_TO_SCENE <= code < dali.GO_TO_SCENE + dali.SCENES:
             stored = self.scenes[code - dali.GO_TO_SCENE]
             if stored != dali.MASK:
-                self._go(stored)
+                self._go_to_level(stored)
 
-    def _configure(self, code: int, now: float) -> None:
+    def _obey_setting(self, code: int, now: float) -> None:
         value = self.dtr[0]
         if code == dali.RESET:
             self.least, self.greatest, self.level = self.physical, 254, 254
@@ -145,15 +147,15 @@ class SimGear:
         elif dali.REMOVE_FROM_GROUP <= code < dali.REMOVE_FROM_GROUP + dali.GROUPS:
             self.groups &= ~(1 << code - dali.REMOVE_FROM_GROUP)
         elif code == dali.SET_SHORT_ADDRESS:
-            self._address(value)
+            self._take_address(value)
 
-    def _address(self, value: int) -> None:
+    def _take_address(self, value: int) -> None:
         if value == NO_ADDRESS:
             self.short = NO_ADDRESS
         elif value & 1 and not value & 0x80:
             self.short = value >> 1
 
-    def _query(self, code: int) -> int | None:
+    def _answer_query(self, code: int) -> int | None:
         yes = 255
         dark = self.fault == "lamp"
         status = (dark << 1) | ((self.level > 0 and not dark) << 2) | ((self.short == NO_ADDRESS) << 6)
@@ -178,7 +180,7 @@ class SimGear:
             return self.scenes[code - dali.QUERY_SCENE]
         return plain.get(code)
 
-    def _coloured(self, code: int) -> int | None:
+    def _obey_colour_command(self, code: int) -> int | None:
         if code == dali.QUERY_COLOUR_FEATURES:
             return 0x82  # tunable white, and four channels
         if code == dali.ACTIVATE:
@@ -191,7 +193,7 @@ class SimGear:
             self.prepared[code] = (self.dtr[0], self.dtr[1], self.dtr[2])
         return None
 
-    def _special(self, f: Forward, twice: bool, dice: chance.Random) -> int | None:
+    def _obey_special(self, f: Forward, twice: bool, dice: chance.Random) -> int | None:
         code, data = f.address, f.data
         if code in (dali.DTR0, dali.DTR1, dali.DTR2):
             self.dtr[{dali.DTR0: 0, dali.DTR1: 1, dali.DTR2: 2}[code]] = data
@@ -214,7 +216,7 @@ class SimGear:
         elif code == dali.WITHDRAW:
             self.withdrawn = self.withdrawn or self.random == self.search
         elif code == dali.PROGRAM_SHORT and self.random == self.search and self.fault != "stubborn":
-            self._address(data)
+            self._take_address(data)
         elif code == dali.VERIFY_SHORT:
             return 255 if self.short == data >> 1 else None
         elif code == dali.QUERY_SHORT and self.random == self.search:
@@ -236,11 +238,11 @@ class Wire:
             if g.random == 0xFFFFFF:
                 g.random = self._dice.randrange(1 << 24)
 
-    def put(self, octets: bytes) -> int | None:
+    def put_octets(self, octets: bytes) -> int | None:
         """A forward frame of two octets onto the wire: what comes back, `SEVERAL` for answers over each other."""
         f = Forward(octets[0], octets[1])
         twice = self._last[0] == octets and self.now - self._last[1] <= TWICE_WITHIN
-        answers = {a for g in self.gear if (a := g.take(f, twice, self.now, self._dice)) is not None}
+        answers = {a for g in self.gear if (a := g.take_frame(f, twice, self.now, self._dice)) is not None}
         self._last = (octets, self.now)
         self.frames += 1
         self.now += dali.FORWARD_S + dali.PAUSE_S + (dali.BACKWARD_S + 0.0105 if answers else 0.0)

@@ -40,16 +40,16 @@ class Guard(asyncio.Protocol):
     def connection_made(self, transport: asyncio.BaseTransport) -> None:
         self._transport = transport
         self._open[transport] = self
-        self.wait()
+        self.wait_for_question()
         self._inner.connection_made(transport)
 
-    def wait(self) -> None:
+    def wait_for_question(self) -> None:
         """Begin to wait for the next question."""
-        self.busy()
+        self.begin_answer()
         if self._transport:
             self._timer = asyncio.get_running_loop().call_later(self._seconds, self._transport.close)
 
-    def busy(self) -> None:
+    def begin_answer(self) -> None:
         """A question is being answered, which may take its time."""
         if self._timer:
             self._timer.cancel()
@@ -67,19 +67,19 @@ class Guard(asyncio.Protocol):
         self._inner.resume_writing()
 
     def connection_lost(self, exc: Exception | None) -> None:
-        self.busy()
+        self.begin_answer()
         self._open.pop(self._transport, None)
         self._inner.connection_lost(exc)
 
 
 class Door:
-    """Guards every connection of one application; `middleware` goes into it, `protocol` makes a connection's."""
+    """Guards every connection of one application; `middleware` goes into it, `guard_protocol` makes a connection's."""
 
     def __init__(self, seconds: float) -> None:
         self._seconds = seconds
         self._open: dict[Any, Guard] = {}
 
-    def protocol(self, server: web.Server) -> Callable[[], Guard]:
+    def guard_protocol(self, server: web.Server) -> Callable[[], Guard]:
         return lambda: Guard(server(), self._seconds, self._open)
 
     @property
@@ -88,11 +88,11 @@ class Door:
         async def timed(request: web.Request, handler: Handler) -> web.StreamResponse:
             guard = self._open.get(request.transport)
             if guard:
-                guard.busy()
+                guard.begin_answer()
             try:
                 return await handler(request)
             finally:
                 if guard:
-                    guard.wait()
+                    guard.wait_for_question()
 
         return timed

@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Any, NamedTuple, TypeVar
 
 from welvo.buses.plan import bus_at, bus_ports
-from welvo.formats.files import RigFileError, read_text
+from welvo.formats.files import RigFileError, read_text_file
 from welvo.formats.plain import read_toml
 from welvo.matching.lamps import port_lamps
 from welvo.matching.planned import full_plan
@@ -75,7 +75,7 @@ OWN_KEYS = ("model", "off", "faults", "password", "instead", "planned", "lamps",
 """Entries of a state's table that are no settings. `instead`: the address it has in place of the planned one."""
 
 
-def describe(
+def describe_devices(
     rig: Rig, state: dict[str, Any], models: dict[str, DeviceModel], as_planned: bool = False
 ) -> list[Described]:
     """What to simulate: each device of the rig on 127.x, and further devices of the state.
@@ -96,7 +96,7 @@ def describe(
             continue
         known.add(device.ip)
         table = state.get(device.ip, {})
-        own = _settings(table, model, device.ip)
+        own = _settings_from_table(table, model, device.ip)
         if table.get("off"):
             continue
         pixels = model.kind != "node"
@@ -109,10 +109,10 @@ def describe(
                 at,
                 model,
                 {**base, **own},
-                attached(index, device_id) if pixels else {},
+                attached_to_ports(index, device_id) if pixels else {},
                 table.get("faults", {}),
                 str(table.get("password", "")),
-                {} if pixels else responders(index, device_id, table.get("lamps", {}), plan),
+                {} if pixels else responders_on_ports(index, device_id, table.get("lamps", {}), plan),
                 gear_of(rig, device_id, table.get("gear", {}), plan) if model.kind == "gateway" else {},
                 float(table.get("bus_speed", BUS_SPEED)),
             )
@@ -126,11 +126,13 @@ def describe(
         if not ipaddress.ip_address(ip).is_loopback:
             raise StandInError(f"{ip} is not in 127.0.0.0/8; stand-ins live nowhere else.")
         faults = table.get("faults", {})
-        found.append(Described(ip, model, _settings(table, model, ip), {}, faults, str(table.get("password", ""))))
+        found.append(
+            Described(ip, model, _settings_from_table(table, model, ip), {}, faults, str(table.get("password", "")))
+        )
     return found
 
 
-def responders(index: Index, device_id: str, told: Any, as_planned: bool) -> dict[str, tuple[Responder, ...]]:
+def responders_on_ports(index: Index, device_id: str, told: Any, as_planned: bool) -> dict[str, tuple[Responder, ...]]:
     """The lamps on each port of a node, with what a state says of them by number. Raises StandInError."""
     rig = index.rig
     found: dict[str, tuple[Responder, ...]] = {}
@@ -177,7 +179,7 @@ def gear_of(rig: Rig, device_id: str, told: Any, as_planned: bool) -> dict[str, 
             if as_planned or "short" in table:
                 sim.short = int(table.get("short", gear.at))
             if as_planned:
-                _store(sim, gear)
+                _store_planned(sim, gear)
             made.append(sim)
         made += [SimGear(f"extra {n + 1}") for n in range(int(own.pop("extra", 0)))]
         wrong = next((g.fault for g in made if g.fault and g.fault not in GEAR_FAULTS), "")
@@ -188,7 +190,7 @@ def gear_of(rig: Rig, device_id: str, told: Any, as_planned: bool) -> dict[str, 
     return found
 
 
-def _store(sim: SimGear, gear: Gear) -> None:
+def _store_planned(sim: SimGear, gear: Gear) -> None:
     """Give simulated gear the settings that are planned for it."""
     sim.groups = sum(1 << g for g in gear.groups or ())
     for scene, value in gear.scenes:
@@ -215,7 +217,7 @@ def lines_of(rig: Rig, state: dict[str, Any], as_planned: bool = False) -> Lines
             table = state.get(f"line {number}", {})
             plan = as_planned or table.get("planned") is True
             assert index
-            found[number] = responders(index, device_id, table.get("lamps", {}), plan).get(label, ())
+            found[number] = responders_on_ports(index, device_id, table.get("lamps", {}), plan).get(label, ())
     return dict(sorted(found.items()))
 
 
@@ -240,13 +242,13 @@ def read_fault(text: str, state: dict[str, Any]) -> dict[str, Any]:
     return {**state, ip: {**table, "faults": {**table.get("faults", {}), name: what}}}
 
 
-def attached(index: Index, device_id: str) -> dict[str, tuple[Attached, ...]]:
+def attached_to_ports(index: Index, device_id: str) -> dict[str, tuple[Attached, ...]]:
     """What hangs on each port's cable, as it would be there if the crew had done as planned."""
     found: dict[str, tuple[Attached, ...]] = {}
-    for (device, label), stream in index.cables.streams.items():
+    for (device, label), stream in index.cables_and_sums.streams.items():
         if device != device_id:
             continue
-        k = next((p.k for p in stream.pieces if p.leds and p.segment.counts), 3)
+        k = next((p.k for p in stream.pieces if p.leds and p.segment.takes_slots), 3)
         items = []
         for p in stream.pieces:
             s = p.segment
@@ -273,7 +275,7 @@ def attached(index: Index, device_id: str) -> dict[str, tuple[Attached, ...]]:
     return found
 
 
-def _settings(table: dict[str, Any], model: DeviceModel, ip: str) -> dict[str, SettingValue]:
+def _settings_from_table(table: dict[str, Any], model: DeviceModel, ip: str) -> dict[str, SettingValue]:
     own: dict[str, SettingValue] = {}
     for key, value in table.items():
         if key in OWN_KEYS:
@@ -283,7 +285,9 @@ def _settings(table: dict[str, Any], model: DeviceModel, ip: str) -> dict[str, S
         else:
             own[key] = value
     unknown = (
-        set(own) - known_settings(model) if model.kind == "node" else {k for k in own if not Store(model, {}).spec(k)}
+        set(own) - known_settings(model)
+        if model.kind == "node"
+        else {k for k in own if not Store(model, {}).spec_of_setting(k)}
     )
     if unknown:
         raise StandInError(f"{ip}: {model.name} has no setting “{sorted(unknown)[0]}”.")
@@ -292,12 +296,12 @@ def _settings(table: dict[str, Any], model: DeviceModel, ip: str) -> dict[str, S
 
 def read_state(path: Path) -> dict[str, Any]:
     try:
-        return read_toml(read_text(path, 1 << 20, "a description of stand-ins"), path.name)
+        return read_toml(read_text_file(path, 1 << 20, "a description of stand-ins"), path.name)
     except RigFileError as e:
         raise StandInError(str(e)) from e
 
 
-def make(described: Described, clock: Callable[[], float]) -> Simulated:
+def make_simulated(described: Described, clock: Callable[[], float]) -> Simulated:
     """The device itself, with its faults switched on."""
     made: Simulated
     if described.model.kind == "gateway":
@@ -323,11 +327,11 @@ def set_fault(device: Simulated, name: str, value: object) -> None:
         return
     if name in OF_LAMPS and isinstance(device, Node):
         lamps = [r for line in device.lines.values() for r in line.responders]
-        _faulty(lamps, lambda r: r.name, OF_LAMPS[name], value)
+        _spread_fault(lamps, lambda r: r.name, OF_LAMPS[name], value)
         return
     if name in OF_GEAR and isinstance(device, Gateway):
         gear = [g for wire in device.wires.values() for g in wire.gear]
-        _faulty(gear, lambda g: str(g.short), OF_GEAR[name], value)
+        _spread_fault(gear, lambda g: str(g.short), OF_GEAR[name], value)
         return
     possible = (
         (*FAULTS, "test", *(OF_GEAR if isinstance(device, Gateway) else ()))
@@ -343,7 +347,7 @@ def set_fault(device: Simulated, name: str, value: object) -> None:
 T = TypeVar("T", Responder, SimGear)
 
 
-def _faulty(parts: list[T], name: Callable[[T], str], fault: str, value: object) -> None:
+def _spread_fault(parts: list[T], name: Callable[[T], str], fault: str, value: object) -> None:
     """Give a fault to those that are named, and take it from all others. Raises StandInError for one that is not
     there."""
     wanted = [str(v) for v in value] if isinstance(value, list | tuple) else [str(value)] if value else []
@@ -375,38 +379,38 @@ class Host:
         self.lines = list(lines)
         self.faults = 0
 
-    async def start(self) -> None:
+    async def start_hosting(self) -> None:
         loop = asyncio.get_running_loop()
         for line in self.lines:
-            loop.add_reader(line.socket, line.ready)
+            loop.add_reader(line.socket, line.take_waiting)
         for node in self.nodes:
-            self._enter(node)
-        shared = self._socket(BROADCAST, artnet.PORT, reuse=True)
-        loop.add_reader(shared, self._artnet, shared, self.nodes)
-        self._join()
-        await self._pages()
+            self._enter_address(node)
+        shared = self._open_socket(BROADCAST, artnet.PORT, reuse=True)
+        loop.add_reader(shared, self._take_artnet, shared, self.nodes)
+        self._join_groups()
+        await self._serve_pages()
         for node in self.nodes:  # a node announces itself at power-on
-            self._announce(node)
-        self._settling = loop.create_task(self._settle())
+            self._announce_node(node)
+        self._settling = loop.create_task(self._settle_restarted())
 
-    def _announce(self, node: Simulated) -> None:
-        if BY_ARTNET in node.model.links and not _silent(node):
-            self._answer(node, node.replies(), BROADCAST)
+    def _announce_node(self, node: Simulated) -> None:
+        if BY_ARTNET in node.model.links and not _is_silent(node):
+            self._answer_poll(node, node.poll_replies(), BROADCAST)
 
-    def _enter(self, node: Simulated) -> None:
+    def _enter_address(self, node: Simulated) -> None:
         """Sockets of a device at its address."""
         loop = asyncio.get_running_loop()
-        self._art[node.ip] = self._socket(node.ip, artnet.PORT)
-        loop.add_reader(self._art[node.ip], self._artnet, self._art[node.ip], [node])
-        direct = self._socket(node.ip, sacn.PORT)
-        loop.add_reader(direct, self._sacn, direct, [node])
+        self._art[node.ip] = self._open_socket(node.ip, artnet.PORT)
+        loop.add_reader(self._art[node.ip], self._take_artnet, self._art[node.ip], [node])
+        direct = self._open_socket(node.ip, sacn.PORT)
+        loop.add_reader(direct, self._take_sacn, direct, [node])
         self._by_ip[node.ip] = [self._art[node.ip], direct]
         if isinstance(node, PixelDevice):
-            shown = self._socket(node.ip, ddp.PORT)
-            loop.add_reader(shown, self._ddp, shown, node)
+            shown = self._open_socket(node.ip, ddp.PORT)
+            loop.add_reader(shown, self._answer_ddp, shown, node)
             self._by_ip[node.ip].append(shown)
 
-    async def _leave(self, ip: str) -> None:
+    async def _leave_address(self, ip: str) -> None:
         """Close what a device has at an address that it leaves."""
         loop = asyncio.get_running_loop()
         for sock in self._by_ip.pop(ip, []):
@@ -418,49 +422,49 @@ class Host:
         if site:
             site.close()
 
-    async def _settle(self) -> None:
+    async def _settle_restarted(self) -> None:
         """Devices that restarted come back, where their saved address says; ports that changed hear other groups."""
         waiting: set[Simulated] = set()
         while True:
             await asyncio.sleep(0.05)
             for node in self.nodes:
-                if isinstance(node, Gateway) and not node.silent:
-                    node.follow()
+                if isinstance(node, Gateway) and not node.is_silent:
+                    node.follow_universes()
                 if node.clock() < node.silent_until:
                     waiting.add(node)
                 elif node in waiting:
                     waiting.discard(node)
                     await self._come_back(node)
             with contextlib.suppress(OSError):
-                self._join()
+                self._join_groups()
 
     async def _come_back(self, node: Simulated) -> None:
         new = node.next_ip
         if new != node.ip and new not in self._by_ip and ipaddress.ip_address(new).is_loopback:
             old, node.ip = node.ip, new
-            await self._leave(old)
+            await self._leave_address(old)
             try:
-                self._enter(node)
+                self._enter_address(node)
             except StandInError:
                 node.ip = old
-                self._enter(node)
-            await self._site(node)
-        self._announce(node)
+                self._enter_address(node)
+            await self._open_site(node)
+        self._announce_node(node)
 
-    def _ddp(self, sock: socket.socket, node: PixelDevice) -> None:
-        for raw, sender in _drain(sock):
-            if _silent(node):
+    def _answer_ddp(self, sock: socket.socket, node: PixelDevice) -> None:
+        for raw, sender in _drain_socket(sock):
+            if _is_silent(node):
                 continue
             try:
-                for answer in node.take_ddp(ddp.decode(raw)):
+                for answer in node.take_ddp(ddp.decode_ddp(raw)):
                     with contextlib.suppress(OSError):
                         sock.sendto(answer, sender)
             except WireError:
                 node.noise += 1
             except Exception:
-                self._fault()
+                self._print_fault()
 
-    def _socket(self, ip: str, port: int, reuse: bool = False) -> socket.socket:
+    def _open_socket(self, ip: str, port: int, reuse: bool = False) -> socket.socket:
         sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         if reuse:
             sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
@@ -478,7 +482,7 @@ class Host:
         self._open.append(sock)
         return sock
 
-    def _join(self) -> None:
+    def _join_groups(self) -> None:
         """Hear the sACN groups that any port takes at present."""
         loop = asyncio.get_running_loop()
         wanted = set().union(*(n.sacn_universes() for n in self.nodes)) if self.nodes else set()
@@ -490,75 +494,75 @@ class Host:
             sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
             sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             sock.setsockopt(socket.IPPROTO_IP, 49, 0)  # IP_MULTICAST_ALL off: only what this socket joined
-            sock.bind((sacn.group(universe), sacn.PORT))
-            member = socket.inet_aton(sacn.group(universe)) + socket.inet_aton("127.0.0.1")
+            sock.bind((sacn.group_of_universe(universe), sacn.PORT))
+            member = socket.inet_aton(sacn.group_of_universe(universe)) + socket.inet_aton("127.0.0.1")
             sock.setsockopt(socket.IPPROTO_IP, socket.IP_ADD_MEMBERSHIP, member)
             sock.setblocking(False)
             self._groups[universe] = sock
-            loop.add_reader(sock, self._sacn, sock, self.nodes)
+            loop.add_reader(sock, self._take_sacn, sock, self.nodes)
 
-    def _artnet(self, sock: socket.socket, nodes: list[Simulated]) -> None:
-        for raw, sender in _drain(sock):
+    def _take_artnet(self, sock: socket.socket, nodes: list[Simulated]) -> None:
+        for raw, sender in _drain_socket(sock):
             try:
-                packet = artnet.decode(raw)
+                packet = artnet.decode_artnet(raw)
                 for node in nodes:
-                    if _silent(node) or (BY_ARTNET not in node.model.links and not isinstance(packet, artnet.Dmx)):
+                    if _is_silent(node) or (BY_ARTNET not in node.model.links and not isinstance(packet, artnet.Dmx)):
                         continue
                     replies = node.take_artnet(packet, sender[0])
                     if replies:
-                        self._answer(node, replies, sender[0])
+                        self._answer_poll(node, replies, sender[0])
                 if isinstance(packet, artnet.Address):
-                    self._join()
+                    self._join_groups()
             except WireError:
                 for node in nodes:
                     node.noise += 1
             except Exception:  # a fault of ours: the packets behind this one are taken all the same
-                self._fault()
+                self._print_fault()
 
-    def _answer(self, node: Simulated, replies: list[bytes], to: str) -> None:
+    def _answer_poll(self, node: Simulated, replies: list[bytes], to: str) -> None:
         if node.faults.slow:
-            asyncio.get_running_loop().call_later(min(10.0, node.faults.slow), self._send, node, replies, to)
+            asyncio.get_running_loop().call_later(min(10.0, node.faults.slow), self._send_replies, node, replies, to)
         else:
-            self._send(node, replies, to)
+            self._send_replies(node, replies, to)
 
-    def _send(self, node: Simulated, replies: list[bytes], to: str) -> None:
+    def _send_replies(self, node: Simulated, replies: list[bytes], to: str) -> None:
         for raw in replies:
             with contextlib.suppress(OSError, KeyError):  # it may have left its address meanwhile
                 self._art[node.ip].sendto(raw, (to, artnet.PORT))
 
-    def _sacn(self, sock: socket.socket, nodes: list[Simulated]) -> None:
-        for raw, sender in _drain(sock):
+    def _take_sacn(self, sock: socket.socket, nodes: list[Simulated]) -> None:
+        for raw, sender in _drain_socket(sock):
             try:
-                packet = sacn.decode(raw)
+                packet = sacn.decode_sacn(raw)
                 for node in nodes:
-                    if not _silent(node):
+                    if not _is_silent(node):
                         node.take_sacn(packet, sender[0])
             except WireError:
                 for node in nodes:
                     node.noise += 1
             except Exception:
-                self._fault()
+                self._print_fault()
 
-    def _fault(self) -> None:
+    def _print_fault(self) -> None:
         """Print the trace of an unexpected error, for the first few: whoever started this reads along."""
         self.faults += 1
         if self.faults <= 5:
             traceback.print_exc()
 
-    async def _pages(self) -> None:
+    async def _serve_pages(self) -> None:
         for node in self.nodes:
             if node.model.status_port:
-                await self._site(node)
+                await self._open_site(node)
 
-    async def _site(self, node: Simulated) -> None:
+    async def _open_site(self, node: Simulated) -> None:
         """The device's pages at its address."""
         from aiohttp import web
 
         from welvo.standins.guard import Door, quiet_logger
-        from welvo.standins.pages import application
+        from welvo.standins.pages import settings_application
 
         door = Door(ASKS_WITHIN)
-        pages = application(node)
+        pages = settings_application(node)
         pages.middlewares.append(door.middleware)
         runner = web.AppRunner(
             pages, access_log=None, logger=quiet_logger(), keepalive_timeout=KEPT, shutdown_timeout=ENDS
@@ -567,14 +571,14 @@ class Host:
         assert runner.server is not None
         try:
             site = await asyncio.get_running_loop().create_server(
-                door.protocol(runner.server), node.ip, node.model.status_port, reuse_address=True
+                door.guard_protocol(runner.server), node.ip, node.model.status_port, reuse_address=True
             )
         except OSError as e:
             raise StandInError(f"{node.ip}:{node.model.status_port} cannot be had: {e.strerror}.") from e
         self._sites[node.ip] = site
         self._runners.append(runner)
 
-    async def stop(self) -> None:
+    async def stop_hosting(self) -> None:
         loop = asyncio.get_running_loop()
         self._settling.cancel()
         for sock in [*self._open, *self._groups.values()]:
@@ -589,7 +593,7 @@ class Host:
             await runner.cleanup()
 
 
-def _drain(sock: socket.socket) -> list[tuple[bytes, tuple[str, int]]]:
+def _drain_socket(sock: socket.socket) -> list[tuple[bytes, tuple[str, int]]]:
     found = []
     for _ in range(512):
         try:
@@ -599,7 +603,7 @@ def _drain(sock: socket.socket) -> list[tuple[bytes, tuple[str, int]]]:
     return found
 
 
-async def rival(universe: int, name: str, priority: int, level: int) -> None:
+async def send_as_rival(universe: int, name: str, priority: int, level: int) -> None:
     """A second source that sends one universe: the fault behind random flicker, switched on in the state file."""
     sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
     sock.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_IF, socket.inet_aton("127.0.0.1"))
@@ -610,18 +614,18 @@ async def rival(universe: int, name: str, priority: int, level: int) -> None:
         while True:
             packet = sacn.Data(cid, universe, bytes([level]) * 512, name, priority, sequence)
             with contextlib.suppress(OSError):
-                sock.sendto(sacn.encode(packet), (sacn.group(universe), sacn.PORT))
+                sock.sendto(sacn.encode_sacn(packet), (sacn.group_of_universe(universe), sacn.PORT))
             sequence = (sequence + 1) & 255
             await asyncio.sleep(0.2)
     finally:
         sock.close()
 
 
-def _silent(node: Simulated) -> bool:
-    return node.silent
+def _is_silent(node: Simulated) -> bool:
+    return node.is_silent
 
 
-def obey(host: Host, line: str) -> str:
+def obey_order(host: Host, line: str) -> str:
     """One line of orders: `ADDRESS FAULT [VALUE]`, the value as JSON; without one the fault is switched on. Gives what
     was wrong with it."""
     import msgspec
@@ -638,7 +642,7 @@ def obey(host: Host, line: str) -> str:
     return ""
 
 
-def _orders(host: Host, done: asyncio.Event) -> Callable[[], None]:
+def _read_orders(host: Host, done: asyncio.Event) -> Callable[[], None]:
     """Reads orders as they come; the end of the pipe ends the host."""
     pending = bytearray()
 
@@ -650,7 +654,7 @@ def _orders(host: Host, done: asyncio.Event) -> Callable[[], None]:
         while (end := pending.find(b"\n")) >= 0:
             line = pending[:end].decode(errors="replace")
             del pending[: end + 1]
-            wrong = obey(host, line) if line.strip() else ""
+            wrong = obey_order(host, line) if line.strip() else ""
             if wrong:
                 print(wrong, file=sys.stderr, flush=True)
             if line.strip():
@@ -670,7 +674,7 @@ def line_ends(lines: Lines) -> list[LineEnd]:
     return found
 
 
-async def run(
+async def run_host(
     described: list[Described],
     state: dict[str, Any],
     until_eof: bool,
@@ -680,21 +684,21 @@ async def run(
     """Host the devices and the far ends of DMX `lines` until SIGTERM, SIGINT, or (when a parent holds the pipe) the end
     of standard input. `ready` is called once with the names of all that answer.
 
-    Lines on that pipe switch faults (see `obey`).
+    Lines on that pipe switch faults (see `obey_order`).
     """
-    host = Host([make(d, time.monotonic) for d in described], line_ends(lines))
-    await host.start()
+    host = Host([make_simulated(d, time.monotonic) for d in described], line_ends(lines))
+    await host.start_hosting()
     loop = asyncio.get_running_loop()
     done = asyncio.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         loop.add_signal_handler(number, done.set)
     if until_eof:
-        loop.add_reader(sys.stdin.fileno(), _orders(host, done))
+        loop.add_reader(sys.stdin.fileno(), _read_orders(host, done))
     rivals = state.get("rival")
-    tasks = [asyncio.create_task(rival(**r)) for r in (rivals if isinstance(rivals, list) else [])]
+    tasks = [asyncio.create_task(send_as_rival(**r)) for r in (rivals if isinstance(rivals, list) else [])]
     names = [f"{n.name} at {n.ip}" for n in host.nodes] + [f"line {line.number}" for line in host.lines]
     ready(names)
     await done.wait()
     for task in tasks:
         task.cancel()
-    await host.stop()
+    await host.stop_hosting()

@@ -52,38 +52,38 @@ class Responder:
     _ready: float = 0.0
 
     @property
-    def footprint(self) -> int:
+    def slots_needed(self) -> int:
         return self.personalities[self.personality - 1][1]
 
     def as_new(self) -> None:
         """As it left the factory."""
         self.address, self.personality, self.label, self.fault = 1, 1, "", ""
 
-    def take(self, request: Frame) -> Frame | None:
+    def take_request(self, request: Frame) -> Frame | None:
         """What it answers to a request of its own; None is silence."""
         if self.fault == "deaf":
             return None
         if request.command == rdm.DISCOVERY:
             if request.pid in (rdm.DISC_MUTE, rdm.DISC_UN_MUTE):
                 self.muted = request.pid == rdm.DISC_MUTE
-                return rdm.answer(request, self.uid, b"\0\0")
+                return rdm.answer_to(request, self.uid, b"\0\0")
             return None
         if request.command == rdm.GET and request.pid == rdm.QUEUED_MESSAGE:
-            return self._queued(request)
+            return self._answer_queued(request)
         try:
-            data = self._get(request) if request.command == rdm.GET else self._set(request)
+            data = self._answer_get(request) if request.command == rdm.GET else self._answer_set(request)
         except _No as e:
-            return rdm.answer(request, self.uid, struct.pack(">H", e.reason), rdm.NACK)
-        said = rdm.answer(request, self.uid, data)
+            return rdm.answer_to(request, self.uid, struct.pack(">H", e.reason), rdm.NACK)
+        said = rdm.answer_to(request, self.uid, data)
         if self.fault == "slow":
             self.queue = [said]
             self._ready = self.clock() + 0.05
-            return rdm.answer(request, self.uid, struct.pack(">H", 1), rdm.ACK_TIMER, 1)
+            return rdm.answer_to(request, self.uid, struct.pack(">H", 1), rdm.ACK_TIMER, 1)
         if len(data) > rdm.MOST_DATA:
-            return self._part(request, data)
+            return self._answer_in_parts(request, data)
         return said
 
-    def _queued(self, request: Frame) -> Frame:
+    def _answer_queued(self, request: Frame) -> Frame:
         if not self.queue or self.clock() < self._ready:
             none = Frame(
                 request.source, self.uid, rdm.GET_RESPONSE, rdm.STATUS_MESSAGES, b"", request.transaction, rdm.ACK
@@ -95,16 +95,16 @@ class Responder:
             request.source, self.uid, kept.command, kept.pid, kept.data, request.transaction, kept.port, left, kept.sub
         )
 
-    def _part(self, request: Frame, data: bytes) -> Frame:
+    def _answer_in_parts(self, request: Frame, data: bytes) -> Frame:
         """An answer that is too long goes out in parts; the same question asks for the next one."""
         done = sum(len(f.data) for f in self.queue if f.pid == request.pid)
         part = data[done : done + rdm.MOST_DATA]
         last = done + len(part) >= len(data)
-        said = rdm.answer(request, self.uid, part, rdm.ACK if last else rdm.ACK_OVERFLOW)
+        said = rdm.answer_to(request, self.uid, part, rdm.ACK if last else rdm.ACK_OVERFLOW)
         self.queue = [] if last else [*self.queue, said]
         return said
 
-    def _get(self, request: Frame) -> bytes:
+    def _answer_get(self, request: Frame) -> bytes:
         _, slots, infos = self.personalities[self.personality - 1]
         data, pid = request.data, request.pid
         if request.sub != rdm.ROOT:
@@ -167,7 +167,7 @@ class Responder:
             return rdm.encode_sensor(HEAT) if pid == rdm.SENSOR_DEFINITION else struct.pack(">Bhhhh", 0, 415, 0, 0, 0)
         raise _No(0x0000)
 
-    def _set(self, request: Frame) -> bytes:
+    def _answer_set(self, request: Frame) -> bytes:
         if self.fault == "stubborn":
             raise _No(0x0004)
         data, pid = request.data, request.pid
@@ -205,17 +205,17 @@ class LampLine:
         self.searched = False
         self.ready_at = 0.0
 
-    def ask(self, request: Frame) -> Frame | None:
+    def ask_line(self, request: Frame) -> Frame | None:
         """Put a request on the line; broadcasts are obeyed and not answered."""
         said = None
         for r in self.responders:
             if request.to == r.uid:
-                said = r.take(request)
+                said = r.take_request(request)
             elif request.to in (rdm.BROADCAST, (r.uid >> 32) << 32 | 0xFFFF_FFFF):
-                r.take(request)
+                r.take_request(request)
         return said
 
-    def branch(self, low: int, high: int) -> bytes | None:
+    def answer_branch(self, low: int, high: int) -> bytes | None:
         """What comes back from a branch: one answer, several over each other, or silence."""
         answers = []
         for r in self.responders:
@@ -226,21 +226,21 @@ class LampLine:
                 r.damaged += 1
                 raw = raw[:9] + bytes([raw[9] ^ 0x14]) + raw[10:]
             answers.append(raw)
-        return bytes(_over(octets) for octets in zip(*answers)) if answers else None
+        return bytes(_overflow_octets(octets) for octets in zip(*answers)) if answers else None
 
-    def search(self) -> list[int]:
+    def search_line(self) -> list[int]:
         """Find everybody, as a gateway does."""
-        looking = rdm.search()
+        looking = rdm.search_responders()
         ask = next(looking)
         try:
             while True:
                 came: bytes | None = None
                 if ask.kind == "unmute":
-                    self.ask(Frame(rdm.BROADCAST, 0, rdm.DISCOVERY, rdm.DISC_UN_MUTE))
+                    self.ask_line(Frame(rdm.BROADCAST, 0, rdm.DISCOVERY, rdm.DISC_UN_MUTE))
                 elif ask.kind == "mute":
-                    came = b"\0" if self.ask(Frame(ask.low, 0, rdm.DISCOVERY, rdm.DISC_MUTE)) else None
+                    came = b"\0" if self.ask_line(Frame(ask.low, 0, rdm.DISCOVERY, rdm.DISC_MUTE)) else None
                 else:
-                    came = self.branch(ask.low, ask.high)
+                    came = self.answer_branch(ask.low, ask.high)
                 ask = looking.send(came)
         except StopIteration as e:
             self.table, self.searched = list(e.value), True
@@ -249,7 +249,7 @@ class LampLine:
         return self.table
 
 
-def _over(octets: tuple[int, ...]) -> int:
+def _overflow_octets(octets: tuple[int, ...]) -> int:
     made = 0
     for o in octets:
         made |= o
@@ -283,7 +283,7 @@ def responder_of(rig: Rig, key: str, address: int, as_planned: bool, clock: Call
         zlib.crc32(f"{profile.maker} {profile.name}".encode()) & 0xFFFF,
         profile.name,
         profile.maker,
-        [(m.name, m.breaks[0].slots, _slots(m)) for m in modes[:255]],
+        [(m.name, m.breaks[0].slots, _slots_of_mode(m)) for m in modes[:255]],
         number,
         address if as_planned and address else 1,
         "",
@@ -292,7 +292,7 @@ def responder_of(rig: Rig, key: str, address: int, as_planned: bool, clock: Call
     )
 
 
-def _slots(mode: Mode) -> list[tuple[rdm.SlotInfo, str]]:
+def _slots_of_mode(mode: Mode) -> list[tuple[rdm.SlotInfo, str]]:
     found: list[tuple[rdm.SlotInfo, str]] = []
     for c in mode.channels:
         if c.break_no:

@@ -30,8 +30,8 @@ def rehearsal_address(number: str) -> str:
 
 
 class LineEnd:
-    """One receiver. `ready` has to be called whenever its socket has something to read. Raises OSError when there is
-    one of this number already."""
+    """One receiver. `take_waiting` has to be called whenever its socket has something to read. Raises OSError when
+    there is one of this number already."""
 
     def __init__(self, number: int, lamps: Iterable[Responder] = ()) -> None:
         self.number = number
@@ -47,49 +47,49 @@ class LineEnd:
         self.start_code = -1
         self.packets = 0
         self.last = 0.0
-        self._reader = Reader(self._packet)
+        self._reader = Reader(self._take_packet)
 
-    def _packet(self, start_code: int, slots: bytes) -> None:
+    def _take_packet(self, start_code: int, slots: bytes) -> None:
         self.packets += 1
         self.start_code, self.last = start_code, time.monotonic()
         if start_code == 0:
             self.levels = slots
 
-    def ready(self) -> None:
+    def take_waiting(self) -> None:
         while True:
             try:
                 got, asker = self.socket.recvfrom(2048)
             except BlockingIOError:
                 return
             if got == b"?" and asker:
-                self._answer(asker)
+                self._answer_asker(asker)
             elif len(got) >= HEAD.size:
                 kind, line_break, mark = HEAD.unpack_from(got)
                 if kind == b"B":
                     self._reader.line_break(line_break, mark)
                 else:
-                    self._reader.octets(got[HEAD.size :])
-                    self._rdm(self._reader.begun, asker)
+                    self._reader.take_octets(got[HEAD.size :])
+                    self._answer_rdm(self._reader.packet_begun, asker)
 
-    def _rdm(self, raw: bytes, asker: str | bytes | None) -> None:
+    def _answer_rdm(self, raw: bytes, asker: str | bytes | None) -> None:
         """Let the lamps on the line answer a request, once it is whole."""
         if len(raw) < 3 or raw[0] != rdm.START or len(raw) < raw[2] + 2 or not asker:
             return
         try:
-            request = rdm.decode(raw)
+            request = rdm.decode_rdm(raw)
         except WireError:
             return
         if request.pid == rdm.DISC_UNIQUE_BRANCH and request.command == rdm.DISCOVERY:
             low, high = int.from_bytes(request.data[:6], "big"), int.from_bytes(request.data[6:12], "big")
-            said = self.lamps.branch(low, high)
+            said = self.lamps.answer_branch(low, high)
         else:
-            answer = self.lamps.ask(request)
-            said = b"\0" + rdm.encode(answer) if answer else None  # a break is read as a zero
+            answer = self.lamps.ask_line(request)
+            said = b"\0" + rdm.encode_rdm(answer) if answer else None  # a break is read as a zero
         if said:
             with contextlib.suppress(OSError):  # whoever asked is gone
                 self.socket.sendto(said, asker)
 
-    def _answer(self, asker: str | bytes) -> None:
+    def _answer_asker(self, asker: str | bytes) -> None:
         said = {
             "levels": list(self.levels),
             "start_code": self.start_code,

@@ -31,7 +31,7 @@ class Node(Receiver):
         super().__init__(clock)
         self.ip = ip
         self.model = model
-        self.name = str(settings.get("name", _factory(model, "name") or model.name))[:17]
+        self.name = str(settings.get("name", _factory_value(model, "name") or model.name))[:17]
         self.long_name = str(settings.get("long_name", f"{model.maker} {model.name} (simulated)"))
         self.mac = bytes([0x02, 0x57, *(int(p) for p in ip.split("."))])
         self.faults = Faults()
@@ -48,10 +48,10 @@ class Node(Receiver):
         self.slots_out = int(settings.get("slots", model.slots_per_port))
         self.ports: list[NodePort] = []
         for n, label in enumerate(model.ports):
-            universe = settings.get(f"{label}.universe", int(_factory(model, "universe") or 1) + n)
+            universe = settings.get(f"{label}.universe", int(_factory_value(model, "universe") or 1) + n)
             self.ports.append(
                 NodePort(
-                    str(settings.get(f"{label}.protocol", _factory(model, "protocol") or artnet.KEY)),
+                    str(settings.get(f"{label}.protocol", _factory_value(model, "protocol") or artnet.KEY)),
                     int(universe),
                     str(settings.get(f"{label}.merge", "highest")),
                     self.slots_out,
@@ -62,7 +62,7 @@ class Node(Receiver):
     # ---- Art-Net
 
     @property
-    def silent(self) -> bool:
+    def is_silent(self) -> bool:
         return self.faults.unreachable or self.clock() < self.silent_until
 
     def take_artnet(self, packet: artnet.Packet, ip: str) -> list[bytes]:
@@ -72,12 +72,12 @@ class Node(Receiver):
             if self.faults.lossy and self.requests % self.faults.lossy == 0:
                 return []
         if isinstance(packet, artnet.Poll):
-            return self.replies()
+            return self.poll_replies()
         if isinstance(packet, artnet.IpProg):
             return self._program_ip(packet)
         if isinstance(packet, artnet.Address):
-            self._program(packet)
-            return self.replies()
+            self._take_program(packet)
+            return self.poll_replies()
         if isinstance(packet, artnet.Dmx):
             self.take_dmx(packet, ip)
         if isinstance(packet, artnet.TodRequest | artnet.TodControl | artnet.Rdm):
@@ -94,34 +94,34 @@ class Node(Receiver):
             except WireError:
                 self.noise += 1
                 return []
-            for line, *_ in self._lines(packet.net, (packet.address,)):
-                said = line.ask(request)
+            for line, *_ in self._lines_at_addresses(packet.net, (packet.address,)):
+                said = line.ask_line(request)
                 if said is not None:
-                    return [artnet.encode(artnet.Rdm(packet.net, packet.address, rdm.for_artnet(said)))]
+                    return [artnet.encode_artnet(artnet.Rdm(packet.net, packet.address, rdm.for_artnet(said)))]
             return []
         addresses = packet.addresses if isinstance(packet, artnet.TodRequest) else (packet.address,)
         found = []
-        for line, port, bind, address in self._lines(packet.net, addresses):
+        for line, port, bind, address in self._lines_at_addresses(packet.net, addresses):
             if not line.searched or (isinstance(packet, artnet.TodControl) and packet.command == 1):
-                line.search()
+                line.search_line()
                 line.ready_at = self.clock() + self.search_takes
-            found += self._table(line, packet.net, port, bind, address)
+            found += self._table_of_devices(line, packet.net, port, bind, address)
         return found
 
-    def _table(self, line: LampLine, net: int, port: int, bind: int, address: int) -> list[bytes]:
+    def _table_of_devices(self, line: LampLine, net: int, port: int, bind: int, address: int) -> list[bytes]:
         if self.clock() < line.ready_at:
-            return [artnet.encode(artnet.TodData(port, bind, net, address, 0, 0, (), False))]
+            return [artnet.encode_artnet(artnet.TodData(port, bind, net, address, 0, 0, (), False))]
         table, most = line.table, artnet.MOST_UIDS
         blocks = [table[n : n + most] for n in range(0, len(table), most)] or [[]]
         return [
-            artnet.encode(artnet.TodData(port, bind, net, address, len(table), n, tuple(b)))
+            artnet.encode_artnet(artnet.TodData(port, bind, net, address, len(table), n, tuple(b)))
             for n, b in enumerate(blocks)
         ]
 
-    def _lines(self, net: int, addresses: Iterable[int]) -> list[tuple[LampLine, int, int, int]]:
+    def _lines_at_addresses(self, net: int, addresses: Iterable[int]) -> list[tuple[LampLine, int, int, int]]:
         """Lines at Port-Addresses of a Net: the line, its port of the page from 1, the page, the low octet."""
         found = []
-        for page, ports in enumerate(self.pages(), 1):
+        for page, ports in enumerate(self.pages_of_ports(), 1):
             for n, p in enumerate(ports, 1):
                 low = p.universe & 0xFF
                 if p.universe >> 8 == net and low in addresses:
@@ -134,28 +134,28 @@ class Node(Receiver):
             self.next_ip = ".".join(str(p) for p in packet.ip)
             self.silent_until = self.clock() + self.model.restart_takes
         a, b, c, d = (int(p) for p in self.next_ip.split("."))
-        return [artnet.encode(artnet.IpProgReply((a, b, c, d), (255, 0, 0, 0)))]
+        return [artnet.encode_artnet(artnet.IpProgReply((a, b, c, d), (255, 0, 0, 0)))]
 
     @property
     def inputs(self) -> list[Input]:
         return [*self.ports]
 
-    def pages(self) -> list[list[NodePort]]:
+    def pages_of_ports(self) -> list[list[NodePort]]:
         """The ports of each page, up to four; Net and Sub-Net are common to a page."""
         size = self.model.page_ports
         return [self.ports[n : n + size] for n in range(0, len(self.ports), size)]
 
-    def replies(self) -> list[bytes]:
+    def poll_replies(self) -> list[bytes]:
         """One ArtPollReply for each page."""
         found = []
         self.counter = (self.counter + 1) % 10000
         a, b, c, d = (int(p) for p in self.ip.split("."))
         ip = (a, b, c, d)
         mac = bytes([0x02, 0x99, *self.mac[2:]]) if self.faults.twin and self.counter % 2 else self.mac
-        for n, ports in enumerate(self.pages()):
+        for n, ports in enumerate(self.pages_of_ports()):
             net, sub, _ = net_sub_universe(ports[0].universe)
             found.append(
-                artnet.encode(
+                artnet.encode_artnet(
                     artnet.PollReply(
                         ip=ip,
                         short_name=self.name,
@@ -167,7 +167,7 @@ class Node(Receiver):
                         status1=0x50 if self.identify else 0xD0,
                         port_types=(0x80,) * len(ports),
                         good_input=(0,) * len(ports),
-                        good_output=tuple(self._good(port) for port in ports),
+                        good_output=tuple(self._good_output(port) for port in ports),
                         sw_in=(0,) * len(ports),
                         sw_out=tuple(port.universe & 0x0F for port in ports),
                         mac=mac,
@@ -178,17 +178,17 @@ class Node(Receiver):
             )
         return found
 
-    def _good(self, port: NodePort) -> int:
+    def _good_output(self, port: NodePort) -> int:
         live = [s for s in port.sources.values() if self.clock() - s.at < artnet.DATA_LOSS]
         merging = (0x80 if live else 0) | (0x08 if len(live) > 1 else 0)
         return merging | (0x02 if port.merge == "latest" else 0) | (0x01 if port.protocol == sacn.KEY else 0)
 
-    def _program(self, p: artnet.Address) -> None:
+    def _take_program(self, p: artnet.Address) -> None:
         if p.short_name and "name" not in self.faults.refuses:
             self.name, self.report = p.short_name, "short name ok"
         if p.long_name:
             self.long_name, self.report = p.long_name, "long name ok"
-        pages = self.pages()
+        pages = self.pages_of_ports()
         page = max(1, p.bind_index) - 1
         if page >= len(pages):
             self.report = "config error"
@@ -201,7 +201,7 @@ class Node(Receiver):
             sub = p.sub & 0x0F if p.sub & 0x80 else sub
             universe = p.sw_out[n] & 0x0F if p.sw_out[n] & 0x80 else universe
             port.universe = net << 8 | sub << 4 | universe
-        self._obey(p.command, ports)
+        self._obey_command(p.command, ports)
         for port, (universe, protocol, merge) in zip(ports, before):
             mine = {key.partition(".")[2] for key in self.faults.refuses if key.startswith(f"{port.label}.")}
             port.universe = universe if "universe" in mine else port.universe
@@ -211,7 +211,7 @@ class Node(Receiver):
             if (port.universe, port.protocol) != (universe, protocol):
                 port.sources.clear()
 
-    def _obey(self, command: int, ports: list[NodePort]) -> None:
+    def _obey_command(self, command: int, ports: list[NodePort]) -> None:
         if command == artnet.COMMAND_LOCATE:
             self.identify = True
         elif command == artnet.COMMAND_NORMAL:
@@ -225,7 +225,7 @@ class Node(Receiver):
 
     # ---- what anyone may see
 
-    def status(self) -> dict[str, object]:
+    def status_page(self) -> dict[str, object]:
         """The status page: settings as the device has them and what each port puts out."""
         now = self.clock()
         return {
@@ -243,7 +243,7 @@ class Node(Receiver):
                     "merge": p.merge,
                     "slots": p.slots,
                     "frames": p.frames,
-                    "levels": list(p.levels(now)),
+                    "levels": list(p.merged_levels(now)),
                     "sources": [
                         {"ip": s.ip, "name": s.name, "priority": s.priority, "age": round(now - s.at, 3)}
                         for s in p.sources.values()
@@ -254,8 +254,8 @@ class Node(Receiver):
         }
 
 
-def _factory(model: DeviceModel, key: str) -> SettingValue | None:
-    spec = model.spec(key)
+def _factory_value(model: DeviceModel, key: str) -> SettingValue | None:
+    spec = model.spec_of_setting(key)
     return spec.factory if spec else None
 
 

@@ -21,15 +21,15 @@ MOST_FRAMES = 40
 Handler = Callable[[web.Request], Awaitable[web.StreamResponse]]
 
 
-def application(node: Node | PixelDevice) -> web.Application:
+def settings_application(node: Node | PixelDevice) -> web.Application:
     app = web.Application(client_max_size=1 << 20)
 
     async def status(_: web.Request) -> web.Response:
-        return web.json_response(node.status())
+        return web.json_response(node.status_page())
 
     app.middlewares.append(_as_it_is(node))
     if isinstance(node, PixelDevice):
-        _settings(app, node)
+        _settings_answer(app, node)
     app.router.add_get("/status", status)
     return app
 
@@ -43,10 +43,10 @@ def _as_it_is(device: Node | PixelDevice) -> Any:
         if device.faults.slow:
             await asyncio.sleep(min(10.0, device.faults.slow))
         lost = device.faults.lossy and device.requests % device.faults.lossy == 0
-        if device.silent or lost:
+        if device.is_silent or lost:
             return _hang_up(request)
         password = device.password if isinstance(device, PixelDevice) else ""
-        if password and request.path != "/status" and not _knows(request, password):
+        if password and request.path != "/status" and not _knows_password(request, password):
             return web.json_response({"error": "password"}, status=401)
         try:
             return await handler(request)
@@ -62,7 +62,7 @@ def _hang_up(request: web.Request) -> web.Response:
     return web.Response(status=503)
 
 
-def _knows(request: web.Request, password: str) -> bool:
+def _knows_password(request: web.Request, password: str) -> bool:
     scheme, _, coded = request.headers.get("Authorization", "").partition(" ")
     try:
         given = base64.b64decode(coded, validate=True).decode().partition(":")[2]
@@ -71,38 +71,38 @@ def _knows(request: web.Request, password: str) -> bool:
     return scheme.lower() == "basic" and hmac.compare_digest(given.encode(), password.encode())
 
 
-def _settings(app: web.Application, device: PixelDevice) -> None:
+def _settings_answer(app: web.Application, device: PixelDevice) -> None:
     async def about(_: web.Request) -> web.Response:
-        return web.json_response(device.about())
+        return web.json_response(device.about_device())
 
     async def values(_: web.Request) -> web.Response:
-        return web.json_response(device.values())
+        return web.json_response(device.all_values())
 
     async def stage(request: web.Request) -> web.Response:
-        body = await _body(request)
+        body = await _read_body(request)
         given = body.get("values")
         plain = isinstance(given, dict) and all(isinstance(v, str | int | float | bool) for v in given.values())
         if not plain:
             return web.json_response({"error": "“values” must be settings by key"}, status=400)
-        return web.json_response({"results": device.stage(body["values"])})
+        return web.json_response({"results": device.stage_values(body["values"])})
 
     def act(do: Callable[[], object]) -> Handler:
         async def handler(_: web.Request) -> web.StreamResponse:
             do()
-            return web.json_response({"waits": {k: list(v) for k, v in device.store.waits().items()}})
+            return web.json_response({"waits": {k: list(v) for k, v in device.store.waiting_settings().items()}})
 
         return handler
 
     async def identify(request: web.Request) -> web.Response:
-        device.identify = bool((await _body(request)).get("on"))
+        device.identify = bool((await _read_body(request)).get("on"))
         return web.json_response({"identify": device.identify})
 
     async def test(request: web.Request) -> web.Response:
-        why = device.start_test(str((await _body(request)).get("pattern", "")))
+        why = device.start_test(str((await _read_body(request)).get("pattern", "")))
         return web.json_response({"error": why}, status=400) if why else web.json_response({"test": device.test})
 
     async def bus(request: web.Request) -> web.Response:
-        body = await _body(request)
+        body = await _read_body(request)
         given = body.get("frames")
         frames = given if isinstance(given, list) else []
         if not isinstance(device, Gateway) or body.get("bus") not in device.wires:
@@ -111,28 +111,28 @@ def _settings(app: web.Application, device: PixelDevice) -> None:
             isinstance(f, str) and re.fullmatch("[0-9a-fA-F]{4}", f) for f in frames
         ):
             return web.json_response({"error": "“frames” are 1 to 40 of four hexadecimal digits"}, status=400)
-        answers, seconds = device.put(body["bus"], [bytes.fromhex(f) for f in frames])
+        answers, seconds = device.put_frames(body["bus"], [bytes.fromhex(f) for f in frames])
         await asyncio.sleep(seconds / device.bus_speed)
         return web.json_response({"answers": answers, "seconds": round(seconds, 3)})
 
     async def factory(_: web.Request) -> web.Response:
-        lost = device.store.factory()
-        device.restart()
+        lost = device.store.reset_to_factory()
+        device.restart_device()
         return web.json_response({"lost": lost})
 
     app.router.add_get("/settings/1", about)
     app.router.add_get("/settings/1/values", values)
     app.router.add_post("/settings/1/stage", stage)
-    app.router.add_post("/settings/1/save", act(device.save))
-    app.router.add_post("/settings/1/apply", act(device.apply))
-    app.router.add_post("/settings/1/restart", act(device.restart))
+    app.router.add_post("/settings/1/save", act(device.save_settings))
+    app.router.add_post("/settings/1/apply", act(device.apply_settings))
+    app.router.add_post("/settings/1/restart", act(device.restart_device))
     app.router.add_post("/settings/1/identify", identify)
     app.router.add_post("/settings/1/test", test)
     app.router.add_post("/settings/1/factory", factory)
     app.router.add_post("/settings/1/bus", bus)
 
 
-async def _body(request: web.Request) -> dict[str, Any]:
+async def _read_body(request: web.Request) -> dict[str, Any]:
     try:
         body = await request.json()
     except (ValueError, UnicodeDecodeError):

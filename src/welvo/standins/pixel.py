@@ -109,56 +109,56 @@ class PixelDevice(Receiver):
 
     # ---- settings as it works by them
 
-    def _get(self, key: str, default: SettingValue) -> SettingValue:
+    def _active_value(self, key: str, default: SettingValue) -> SettingValue:
         value = self.store.active.get(key, default)
         return default if value == "" else value
 
-    def _int(self, key: str, default: int) -> int:
-        value = self._get(key, default)
+    def _active_number(self, key: str, default: int) -> int:
+        value = self._active_value(key, default)
         return int(value) if isinstance(value, int | float) else default
 
     @property
     def name(self) -> str:
-        return str(self._get("name", self.model.name))[:17]
+        return str(self._active_value("name", self.model.name))[:17]
 
     @property
-    def size(self) -> int:
-        return self._int("size", 0) or self.model.universe_size or 512
+    def universe_size(self) -> int:
+        return self._active_number("size", 0) or self.model.universe_size or 512
 
     @property
-    def silent(self) -> bool:
+    def is_silent(self) -> bool:
         return self.faults.unreachable or self.clock() < self.silent_until
 
-    def _percent(self, key: str) -> Fraction:
-        return Fraction(str(self._get(key, 100))) / 100
+    def _active_percent(self, key: str) -> Fraction:
+        return Fraction(str(self._active_value(key, 100))) / 100
 
-    def segments(self, label: str) -> list[Segment]:
+    def segments_by_settings(self, label: str) -> list[Segment]:
         """The segments of a port by the settings it works by."""
         found: list[Segment] = []
-        whole = self._percent("brightness") * self._percent(f"{label}.brightness")
-        gamma = float(self._get(f"{label}.gamma", 1.0))
-        for n in range(1, self._int(f"{label}.segments", 0) + 1):
+        whole = self._active_percent("brightness") * self._active_percent(f"{label}.brightness")
+        gamma = float(self._active_value(f"{label}.gamma", 1.0))
+        for n in range(1, self._active_number(f"{label}.segments", 0) + 1):
             own = segment_owner(label, n)
-            pixels = max(0, self._int(f"{own}.pixels", 0) - (self.faults.short if n == 1 else 0))
+            pixels = max(0, self._active_number(f"{own}.pixels", 0) - (self.faults.short if n == 1 else 0))
             found.append(
                 Segment(
                     pixels,
-                    self._int(f"{own}.nulls", 0),
-                    str(self._get(f"{own}.order", "RGB")),
-                    max(1, self._int(f"{own}.group", 1)),
-                    self._int(f"{own}.fold", 0),
-                    bool(self._get(f"{own}.reverse", False)),
-                    whole * self._percent(f"{own}.brightness"),
+                    self._active_number(f"{own}.nulls", 0),
+                    str(self._active_value(f"{own}.order", "RGB")),
+                    max(1, self._active_number(f"{own}.group", 1)),
+                    self._active_number(f"{own}.fold", 0),
+                    bool(self._active_value(f"{own}.reverse", False)),
+                    whole * self._active_percent(f"{own}.brightness"),
                     gamma,
-                    self._int(f"{own}.universe", self._int(f"{label}.universe", 1)),
-                    self._int(f"{own}.slot", 1),
+                    self._active_number(f"{own}.universe", self._active_number(f"{label}.universe", 1)),
+                    self._active_number(f"{own}.slot", 1),
                     self.model.own_starts and f"{own}.universe" in self.store.active,
                 )
             )
         return found
 
-    def _protocol(self, label: str) -> str:
-        return str(self._get(f"{label}.protocol", sacn.KEY))
+    def _protocol_by_settings(self, label: str) -> str:
+        return str(self._active_value(f"{label}.protocol", sacn.KEY))
 
     # ---- inputs
 
@@ -166,10 +166,10 @@ class PixelDevice(Receiver):
     def inputs(self) -> list[Input]:
         wanted: set[tuple[str, int]] = set()
         for label in self.model.ports:
-            protocol = self._protocol(label)
+            protocol = self._protocol_by_settings(label)
             if protocol in (sacn.KEY, artnet.KEY):
-                wanted.add((protocol, self._int(f"{label}.universe", 1)))
-                for universe, _, _ in self._reads(label):
+                wanted.add((protocol, self._active_number(f"{label}.universe", 1)))
+                for universe, _, _ in self._universes_read(label):
                     wanted.add((protocol, universe))
         for gone in self._inputs.keys() - wanted:
             del self._inputs[gone]
@@ -203,7 +203,7 @@ class PixelDevice(Receiver):
                 "status": {
                     "man": self.model.maker,
                     "mod": self.model.name,
-                    "ver": self.firmware,
+                    "ver": self.firmware_version,
                     "mac": mac,
                     "push": True,
                 }
@@ -212,35 +212,40 @@ class PixelDevice(Receiver):
             ports = []
             first = 0
             for n, label in enumerate(self.model.ports):
-                leds = sum(s.pixels for s in self.segments(label))
+                leds = sum(s.pixels for s in self.segments_by_settings(label))
                 ports.append({"port": n, "ts": 1, "l": leds, "ss": first})
                 first += leds
             body = {
-                "config": {"ip": self.ip, "nm": self._get("mask", ""), "gw": self._get("gateway", ""), "ports": ports}
+                "config": {
+                    "ip": self.ip,
+                    "nm": self._active_value("mask", ""),
+                    "gw": self._active_value("gateway", ""),
+                    "ports": ports,
+                }
             }
         else:
             return []
         data = msgspec.json.encode(body)
-        return [ddp.encode(ddp.Packet(data[: ddp.MOST], destination=destination, flags=ddp.REPLY, push=True))]
+        return [ddp.encode_ddp(ddp.Packet(data[: ddp.MOST], destination=destination, flags=ddp.REPLY, push=True))]
 
     @property
-    def firmware(self) -> str:
+    def firmware_version(self) -> str:
         good = [f.version for f in self.model.firmwares if f.good]
         return good[-1] if good else "1.0"
 
     # ---- what leaves
 
-    def _reads(self, label: str) -> list[tuple[int, int, int]]:
+    def _universes_read(self, label: str) -> list[tuple[int, int, int]]:
         """(universe, first slot, slots) that the port's segments read, in the order of the stream."""
         found: list[tuple[int, int, int]] = []
-        universe, slot = self._int(f"{label}.universe", 1), self._int(f"{label}.slot", 1)
-        whole = str(self._get("packs", "whole")) == "whole" or not self.model.straddles
-        for s in self.segments(label):
+        universe, slot = self._active_number(f"{label}.universe", 1), self._active_number(f"{label}.slot", 1)
+        whole = str(self._active_value("packs", "whole")) == "whole" or not self.model.straddles
+        for s in self.segments_by_settings(label):
             if s.own:
                 universe, slot = s.universe, s.slot
             left = -(-s.pixels // s.group) * len(s.order)
             while left > 0 and universe <= 63999:
-                room = max(0, self.size - slot + 1)
+                room = max(0, self.universe_size - slot + 1)
                 if whole:
                     room -= room % len(s.order)
                 take = min(room, left)
@@ -249,45 +254,47 @@ class PixelDevice(Receiver):
                     left -= take
                 elif slot == 1:
                     break
-                universe, slot = (universe + 1, 1) if left or slot + take > self.size else (universe, slot + take)
+                universe, slot = (
+                    (universe + 1, 1) if left or slot + take > self.universe_size else (universe, slot + take)
+                )
         return found
 
-    def _stream(self, label: str) -> bytes:
+    def _stream_of_port(self, label: str) -> bytes:
         """The octets that the port's segments get, one behind the other."""
-        protocol = self._protocol(label)
+        protocol = self._protocol_by_settings(label)
         if protocol == ddp.KEY:
             first = sum(
                 -(-s.pixels // s.group) * len(s.order)
                 for before in self.model.ports[: self.model.ports.index(label)]
-                for s in self.segments(before)
+                for s in self.segments_by_settings(before)
             )
             return bytes(self._memory[first:])
         now = self.clock()
         by_universe = {i.universe: i for i in self.inputs if i.protocol == protocol}
         parts = []
-        for universe, slot, count in self._reads(label):
+        for universe, slot, count in self._universes_read(label):
             source = by_universe.get(universe)
-            levels = source.levels(now) if source else bytes(512)
+            levels = source.merged_levels(now) if source else bytes(512)
             parts.append(levels[slot - 1 : slot - 1 + count])
         return b"".join(parts)
 
-    def _dead(self, label: str) -> bool:
-        mode = self.model.output_mode(str(self._get("mode", "")))
+    def _is_dead(self, label: str) -> bool:
+        mode = self.model.output_mode(str(self._active_value("mode", "")))
         return bool(mode and label in mode.off)
 
-    def octets(self, label: str) -> bytes:
+    def octets_of_port(self, label: str) -> bytes:
         """Every octet that leaves a port for its cable, in order."""
-        if self._dead(label):
+        if self._is_dead(label):
             return b""
-        stream = self._stream(label)
+        stream = self._stream_of_port(label)
         out = bytearray()
         at = 0
-        for s in self.segments(label):
+        for s in self.segments_by_settings(label):
             k = len(s.order)
             data = -(-s.pixels // s.group)
             mine = stream[at : at + data * k].ljust(data * k, b"\0")
             at += data * k
-            pixels = [self._pattern(s.order, n) or mine[n * k : n * k + k] for n in range(data)]
+            pixels = [self._test_pattern(s.order, n) or mine[n * k : n * k + k] for n in range(data)]
             straight = sorted(s.order, key=STRAIGHT.index)
             swap = [straight.index(c) for c in s.order]
             if self.model.order_names == "in":
@@ -295,14 +302,14 @@ class PixelDevice(Receiver):
             if self.faults.swapped and k > 1:
                 swap[0], swap[1] = swap[1], swap[0]
             out += bytes(k * s.nulls)
-            table = bytes(_level(v, s.scale, s.gamma) for v in range(256))
-            for led in self._along(s):
+            table = bytes(_scaled_level(v, s.scale, s.gamma) for v in range(256))
+            for led in self._order_along_cable(s):
                 pixel = pixels[led // s.group]
                 out += bytes(pixel[n] for n in swap).translate(table)
         return bytes(out)
 
     @staticmethod
-    def _along(s: Segment) -> list[int]:
+    def _order_along_cable(s: Segment) -> list[int]:
         """For each LED along the cable, which LED of the data it shows: turned round first, then folded."""
         order = list(range(s.pixels - 1, -1, -1)) if s.reverse else list(range(s.pixels))
         if not 0 < s.fold < s.pixels:
@@ -313,7 +320,7 @@ class PixelDevice(Receiver):
             found += stretch[::-1] if (first // s.fold) % 2 else stretch
         return found
 
-    def _pattern(self, order: str, n: int) -> bytes:
+    def _test_pattern(self, order: str, n: int) -> bytes:
         """What the on-board test shows at a pixel; empty when none runs."""
         if not self.test:
             return b""
@@ -321,9 +328,9 @@ class PixelDevice(Receiver):
         on = self.test != "chase" or n % 10 == int(self.clock() * 10) % 10
         return bytes(255 if c in lit and on else 0 for c in sorted(order, key=STRAIGHT.index))
 
-    def behind(self, label: str) -> list[dict[str, object]]:
+    def levels_behind(self, label: str) -> list[dict[str, object]]:
         """What each bridge and converter on a cable gives to its lamps, measured behind it."""
-        octets = self.octets(label)
+        octets = self.octets_of_port(label)
         found: list[dict[str, object]] = []
         at = 0
         for item in self.cables.get(label, ()):
@@ -334,7 +341,12 @@ class PixelDevice(Receiver):
                 found.append({"place": item.place, "kind": "bridge", "name": item.name, "levels": list(levels)})
             elif item.kind == "lamps":
                 found.append(
-                    {"place": item.place, "kind": "lamps", "name": item.name, "levels": list(_convert(item, here))}
+                    {
+                        "place": item.place,
+                        "kind": "lamps",
+                        "name": item.name,
+                        "levels": list(_convert_pixels(item, here)),
+                    }
                 )
         return found
 
@@ -342,14 +354,14 @@ class PixelDevice(Receiver):
 
     def take_artnet(self, packet: artnet.Packet, ip: str) -> list[bytes]:
         if isinstance(packet, artnet.Poll):
-            return self.replies()
+            return self.poll_replies()
         if isinstance(packet, artnet.IpProg):
             return self._program_ip(packet)
         if isinstance(packet, artnet.Address):
             self.identify = {artnet.COMMAND_LOCATE: True, artnet.COMMAND_NORMAL: False}.get(
                 packet.command, self.identify
             )
-            return self.replies()
+            return self.poll_replies()
         if isinstance(packet, artnet.Dmx):
             self.take_dmx(packet, ip)
         return []
@@ -369,27 +381,27 @@ class PixelDevice(Receiver):
                 self.store.saved["mask"] = ".".join(str(p) for p in packet.mask)
             if packet.command & 0x40:
                 self.store.saved["dhcp"] = True
-        ip, mask = (tuple(int(p) for p in str(self._get(k, "0.0.0.0")).split(".")) for k in ("ip", "mask"))
-        status = 0x40 if self._get("dhcp", False) else 0
-        raw = artnet.encode(artnet.IpProgReply(ip, mask, status))  # type: ignore[arg-type]
+        ip, mask = (tuple(int(p) for p in str(self._active_value(k, "0.0.0.0")).split(".")) for k in ("ip", "mask"))
+        status = 0x40 if self._active_value("dhcp", False) else 0
+        raw = artnet.encode_artnet(artnet.IpProgReply(ip, mask, status))  # type: ignore[arg-type]
         if packet.command & 0x80:
-            self.restart()
+            self.restart_device()
         return [raw]
 
-    def replies(self) -> list[bytes]:
+    def poll_replies(self) -> list[bytes]:
         """One ArtPollReply for each port; with a twin at its address, two of them take turns."""
         self.counter = (self.counter + 1) % 10000
         a, b, c, d = (int(p) for p in self.ip.split("."))
         mac = bytes([0x02, 0x99, *self.mac[2:]]) if self.faults.twin and self.counter % 2 else self.mac
-        long_name = str(self._get("description", "")) or f"{self.model.maker} {self.model.name} (simulated)"
+        long_name = str(self._active_value("description", "")) or f"{self.model.maker} {self.model.name} (simulated)"
         found = []
         for n, label in enumerate(self.model.ports):
-            universe = self._int(f"{label}.universe", 1) & 0x7FFF
+            universe = self._active_number(f"{label}.universe", 1) & 0x7FFF
             net, sub, low = net_sub_universe(universe)
-            sacn_in = self._protocol(label) == sacn.KEY
+            sacn_in = self._protocol_by_settings(label) == sacn.KEY
             live = any(i.frames for i in self._inputs.values() if i.universe == universe)
             found.append(
-                artnet.encode(
+                artnet.encode_artnet(
                     artnet.PollReply(
                         ip=(a, b, c, d),
                         short_name=self.name,
@@ -407,7 +419,7 @@ class PixelDevice(Receiver):
                         mac=mac,
                         bind_ip=(a, b, c, d),
                         bind_index=n + 1,
-                        status2=0x1D | (0x02 if self._get("dhcp", False) else 0),
+                        status2=0x1D | (0x02 if self._active_value("dhcp", False) else 0),
                     )
                 )
             )
@@ -415,8 +427,8 @@ class PixelDevice(Receiver):
 
     # ---- the settings protocol
 
-    def about(self) -> dict[str, object]:
-        waits = self.store.waits()
+    def about_device(self) -> dict[str, object]:
+        waits = self.store.waiting_settings()
         return {
             "protocol": SPEAKS,
             "name": self.name,
@@ -424,14 +436,14 @@ class PixelDevice(Receiver):
             "model": self.model.name,
             "mac": self.mac.hex(":"),
             "serial": self.serial,
-            "firmware": self.firmware,
+            "firmware": self.firmware_version,
             "uptime": round(self.clock() - self.begun, 1),
             "test": self.test,
             "identify": self.identify,
             "waits": {k: list(v) for k, v in sorted(waits.items())},
         }
 
-    def values(self) -> dict[str, Values]:
+    def all_values(self) -> dict[str, Values]:
         """Active, saved and entered settings. A secret is never told."""
         hidden = {s.key for s in self.model.settings if s.secret}
 
@@ -444,36 +456,36 @@ class PixelDevice(Receiver):
             "entered": open_(self.store.entered),
         }
 
-    def stage(self, values: dict[str, SettingValue]) -> dict[str, dict[str, object]]:
+    def stage_values(self, values: dict[str, SettingValue]) -> dict[str, dict[str, object]]:
         """Enter settings one by one; each gets its own answer. Raises PowerLost where a fault says so."""
         results: dict[str, dict[str, object]] = {}
         self.store.refuses = dict.fromkeys(self.faults.refuses, "this device refuses it")
         for n, (key, value) in enumerate(values.items()):
             if self.faults.halts and n >= self.faults.halts:
                 self.faults.halts = 0
-                self.restart()
+                self.restart_device()
                 raise PowerLost
-            why = self.store.enter(key, value)
-            spec = self.store.spec(key)
+            why = self.store.enter_value(key, value)
+            spec = self.store.spec_of_setting(key)
             results[key] = (
                 {"taken": False, "why": why}
                 if why
-                else {"taken": True, "needs": list(self.store.waits().get(key, ())) if spec else []}
+                else {"taken": True, "needs": list(self.store.waiting_settings().get(key, ())) if spec else []}
             )
         return results
 
-    def save(self) -> None:
-        self.store.save()
+    def save_settings(self) -> None:
+        self.store.save_entered()
 
-    def apply(self) -> None:
-        self.store.apply()
+    def apply_settings(self) -> None:
+        self.store.apply_entered()
 
-    def restart(self) -> None:
+    def restart_device(self) -> None:
         """Silent for a while, then at its saved address with its saved settings."""
         if self.faults.forgets:
             own = [s for s in self.model.settings if s.scope == "device" and s.factory != "" and s.key != "ip"]
             self.store.saved.update({s.key: s.factory for s in own})
-        self.store.restart()
+        self.store.restart_with_saved()
         self.silent_until = self.clock() + self.model.restart_takes
         self.begun = self.silent_until
         self.test, self.identify = "", False
@@ -486,7 +498,7 @@ class PixelDevice(Receiver):
         self.test = pattern
         return ""
 
-    def status(self) -> dict[str, object]:
+    def status_page(self) -> dict[str, object]:
         """What each port puts out, and what is measured behind its bridges."""
         return {
             "name": self.name,
@@ -498,23 +510,23 @@ class PixelDevice(Receiver):
             "ports": [
                 {
                     "label": label,
-                    "protocol": self._protocol(label),
-                    "universe": self._int(f"{label}.universe", 1),
-                    "octets": base64.b64encode(self.octets(label)).decode(),
-                    "behind": self.behind(label),
+                    "protocol": self._protocol_by_settings(label),
+                    "universe": self._active_number(f"{label}.universe", 1),
+                    "octets": base64.b64encode(self.octets_of_port(label)).decode(),
+                    "behind": self.levels_behind(label),
                 }
                 for label in self.model.ports
-                if self._int(f"{label}.segments", 0)
+                if self._active_number(f"{label}.segments", 0)
             ],
         }
 
 
-def _level(value: int, scale: Fraction, gamma: float) -> int:
+def _scaled_level(value: int, scale: Fraction, gamma: float) -> int:
     bent = round(255 * (value / 255) ** gamma) if gamma != 1 else value
     return int(bent * scale)
 
 
-def _convert(item: Attached, octets: bytes) -> bytes:
+def _convert_pixels(item: Attached, octets: bytes) -> bytes:
     """The DMX line of a converter: each pixel makes one lamp's slots; the dimmer is open while the pixel is lit."""
     out = bytearray(512)
     k = item.octets

@@ -38,14 +38,14 @@ class StandIns:
         self._said: deque[str] = deque(maxlen=1)
         self._complained: deque[str] = deque(maxlen=40)
         self._threads = [
-            threading.Thread(target=self._read, args=(self._process.stdout, self._said), daemon=True),
-            threading.Thread(target=self._read, args=(self._process.stderr, self._complained), daemon=True),
+            threading.Thread(target=self._read_pipe, args=(self._process.stdout, self._said), daemon=True),
+            threading.Thread(target=self._read_pipe, args=(self._process.stderr, self._complained), daemon=True),
         ]
         for thread in self._threads:
             thread.start()
 
-    def _read(self, pipe: IO[str], into: deque[str]) -> None:
-        with contextlib.suppress(ValueError, OSError):  # closed by `stop`
+    def _read_pipe(self, pipe: IO[str], into: deque[str]) -> None:
+        with contextlib.suppress(ValueError, OSError):  # closed by `stop_process`
             for line in pipe:
                 if into is self._said and line.rstrip() == OBEYED:
                     self._obeyed += 1
@@ -56,7 +56,7 @@ class StandIns:
         self._ready.set()
 
     @property
-    def running(self) -> bool:
+    def is_running(self) -> bool:
         return self._process.poll() is None
 
     def wait_ready(self, seconds: float = 15.0) -> str:
@@ -69,7 +69,7 @@ class StandIns:
             raise RuntimeError("\n".join(self._complained) or "the stand-ins did not start")
         return self._said[-1]
 
-    def order(self, ip: str, fault: str, value: object = True) -> None:
+    def order_fault(self, ip: str, fault: str, value: object = True) -> None:
         """Switch a fault of a stand-in on or off (see `welvo.standins.host.obey`)."""
         if self._process.stdin:
             with contextlib.suppress(OSError):
@@ -77,18 +77,18 @@ class StandIns:
                 self._process.stdin.write(f"{ip} {fault} {msgspec.json.encode(value).decode()}\n")
                 self._process.stdin.flush()
 
-    def settle(self, seconds: float = 10.0) -> bool:
+    def wait_until_settled(self, seconds: float = 10.0) -> bool:
         """Wait until all that was ordered was carried out."""
-        return wait_until(lambda: self._obeyed >= self._ordered or not self.running, seconds)
+        return wait_until(lambda: self._obeyed >= self._ordered or not self.is_running, seconds)
 
-    def failed(self) -> str:
+    def why_failed(self) -> str:
         """Why the stand-ins are not running any more; empty while they are."""
-        if self.running:
+        if self.is_running:
             return ""
         self._threads[1].join(0.1)
         return "\n".join(self._complained) or f"exit code {self._process.returncode}"
 
-    def stop(self) -> None:
+    def stop_process(self) -> None:
         if self._process.stdin:
             with contextlib.suppress(OSError):
                 self._process.stdin.close()

@@ -31,7 +31,7 @@ class Input:
     sources: dict[str, Source] = field(default_factory=dict)
     frames: int = 0
 
-    def levels(self, now: float) -> bytes:
+    def merged_levels(self, now: float) -> bytes:
         """What the sources of the highest priority make together, merged as the device is set.
 
         A device without any source holds its last frame, as real ones do by default.
@@ -74,22 +74,22 @@ class Receiver:
                     self.noise += 1  # a third source is ignored
                     continue
                 late = old and self.clock() - old.at <= artnet.DATA_LOSS
-                if old and late and not artnet.accepts(old.sequence, packet.sequence):
+                if old and late and not artnet.artnet_accepts(old.sequence, packet.sequence):
                     continue
                 port.sources[key] = Source(key, "", ip, 100, self.clock(), packet.slots, packet.sequence)
                 port.frames += 1
 
     def take_sacn(self, packet: sacn.Packet, ip: str) -> None:
-        if not isinstance(packet, sacn.Data) or packet.preview or packet.start_code:
+        if not isinstance(packet, sacn.Data) or packet.is_preview or packet.start_code:
             return
         for port in self.inputs:
             if port.protocol != sacn.KEY or port.universe != packet.universe:
                 continue
             key = packet.cid.hex()
             old = port.sources.get(key)
-            if old and not sacn.accepts(old.sequence, packet.sequence):
+            if old and not sacn.sacn_accepts(old.sequence, packet.sequence):
                 continue
-            if packet.terminated:
+            if packet.is_terminated:
                 if old and len(port.sources) > 1:
                     del port.sources[key]
                 elif old:

@@ -27,19 +27,19 @@ class Store:
         self.refuses: dict[str, str] = {}
         """Settings that the device refuses, and in which words: a fault to be switched on."""
 
-    def spec(self, key: str) -> SettingSpec | None:
+    def spec_of_setting(self, key: str) -> SettingSpec | None:
         return spec_of(self.model, key)
 
-    def enter(self, key: str, value: SettingValue) -> str:
+    def enter_value(self, key: str, value: SettingValue) -> str:
         """Take a value. Gives why not, in the device's words; empty when it was taken."""
-        spec = self.spec(key)
+        spec = self.spec_of_setting(key)
         if spec is None:
             return "unknown setting"
         if not spec.writable:
             return "cannot be set from here"
         if key in self.refuses:
             return self.refuses[key]
-        why = self._wrong(spec, value)
+        why = self._why_wrong(spec, value)
         if why:
             return why
         if not spec.needs:
@@ -52,7 +52,7 @@ class Store:
             self.entered.pop(key, None)
         return ""
 
-    def _wrong(self, spec: SettingSpec, value: SettingValue) -> str:
+    def _why_wrong(self, spec: SettingSpec, value: SettingValue) -> str:
         if isinstance(value, str) and not value and spec.type in ("ip", "text"):
             return ""
         if spec.type == "switch":
@@ -70,46 +70,46 @@ class Store:
             return str(e)
         return ""
 
-    def save(self) -> None:
+    def save_entered(self) -> None:
         for key, value in list(self.entered.items()):
             self.saved[key] = value
-            if not {"apply", "restart"} & set(self._needs(key)):
+            if not {"apply", "restart"} & set(self._needs_of_setting(key)):
                 self.active[key] = value
                 del self.entered[key]
-            elif "apply" not in self._needs(key):
+            elif "apply" not in self._needs_of_setting(key):
                 del self.entered[key]
 
-    def apply(self) -> None:
+    def apply_entered(self) -> None:
         for key in {*self.entered, *self.saved}:
-            if "apply" in self._needs(key) and "restart" not in self._needs(key):
+            if "apply" in self._needs_of_setting(key) and "restart" not in self._needs_of_setting(key):
                 self.active[key] = self.entered.get(key, self.saved.get(key, self.active.get(key, "")))
-                if "save" not in self._needs(key):
+                if "save" not in self._needs_of_setting(key):
                     self.saved[key] = self.active[key]
                 if self.saved.get(key) == self.active[key]:
                     self.entered.pop(key, None)
 
-    def restart(self) -> None:
+    def restart_with_saved(self) -> None:
         """Begin anew with what was saved."""
         self.entered.clear()
         self.active = dict(self.saved)
 
-    def factory(self) -> int:
+    def reset_to_factory(self) -> int:
         """Everything as it was at first; gives how many settings were others."""
         fresh = {key: spec.factory for key, _, spec in all_settings(self.model) if spec.factory != ""}
         lost = sum(self.saved.get(k) != v for k, v in fresh.items()) + len(self.saved.keys() - fresh.keys())
         self.saved = dict(fresh)
-        self.restart()
+        self.restart_with_saved()
         return lost
 
-    def _needs(self, key: str) -> tuple[Need, ...]:
-        spec = self.spec(key)
+    def _needs_of_setting(self, key: str) -> tuple[Need, ...]:
+        spec = self.spec_of_setting(key)
         return spec.needs if spec else ()
 
-    def waits(self) -> dict[str, tuple[Need, ...]]:
+    def waiting_settings(self) -> dict[str, tuple[Need, ...]]:
         """What each setting still needs before the device works by it, and goes on doing so after a restart."""
         found: dict[str, tuple[Need, ...]] = {}
         for key in {*self.entered, *self.saved}:
-            needs = self._needs(key)
+            needs = self._needs_of_setting(key)
             new = self.entered.get(key, self.saved.get(key))
             left: list[Need] = []
             if "save" in needs and self.saved.get(key) != new:

@@ -9,8 +9,8 @@ from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig
 from welvo.rig.edits import take_out
-from welvo.rig.lookup import universe_ids, universes_in_order, used
-from welvo.rig.notation import plural
+from welvo.rig.lookup import is_in_use, universe_ids, universes_in_order
+from welvo.rig.notation import say_count
 from welvo.rig.plan import model_of, nothing_out
 from welvo.rig.protocol import say_wire
 from welvo.rig.refs import PortRef
@@ -19,7 +19,7 @@ from welvo.survey.wires import ports_by_feed
 
 
 class CapacityRow(Struct, frozen=True):
-    """One line: `possible` is what there is, of it `used` and `reserved`; `free` is the rest."""
+    """One line: `possible` is what there is, of it `used` and `reserved`; `free_slots` is the rest."""
 
     kind: str
     id: str
@@ -31,7 +31,7 @@ class CapacityRow(Struct, frozen=True):
     note: str = ""
 
     @property
-    def free(self) -> int:
+    def free_slots(self) -> int:
         return max(0, self.possible - self.used - self.reserved)
 
 
@@ -41,13 +41,13 @@ def universe_rows(index: Index) -> list[CapacityRow]:
     rows = []
     for uid in universes_in_order(rig):
         u = rig.universes[uid]
-        limit = index.limit(uid)
-        taken = index.occupancy(uid)[: limit.slots] > 0
+        limit = index.limit_of_universe(uid)
+        taken = index.occupancy_of_universe(uid)[: limit.slots] > 0
         kept = np.zeros(limit.slots, bool)
         for first, last in u.reserve:
             kept[first - 1 : last] = True
         notes = [limit.why] if limit.why else []
-        if not used(rig, "universes", uid):
+        if not is_in_use(rig, "universes", uid):
             notes.insert(0, "not in use")
         free = index.free_stretches(uid)
         if free:
@@ -70,7 +70,7 @@ def universe_rows(index: Index) -> list[CapacityRow]:
 
 def universes_taken(index: Index, device: str) -> int:
     """Different universes that a device takes: on the wire by its DMX ports, and those its streams run through."""
-    rig, streams = index.rig, index.cables.streams
+    rig, streams = index.rig, index.cables_and_sums.streams
     numbers = universe_ids(rig)
     taken: set[tuple[str, int]] = set()
     fed: dict[str, tuple[str, int]] = {}
@@ -93,8 +93,8 @@ def device_rows(index: Index) -> list[CapacityRow]:
         model = model_of(rig, device_id)
         alive = [p for p in (model.ports if model else device.ports) if not nothing_out(rig, device_id, p)]
         ports = len(alive)
-        off = "" if used(rig, "devices", device_id) else "not in use"
-        streams = index.cables.streams
+        off = "" if is_in_use(rig, "devices", device_id) else "not in use"
+        streams = index.cables_and_sums.streams
         taking = sum(
             bool(p.feed) or bool((device_id, label) in streams and streams[PortRef(device_id, label)].used)
             for label, p in device.ports.items()
@@ -118,12 +118,12 @@ def sender_rows(rig: Rig) -> list[CapacityRow]:
     return rows
 
 
-def total(index: Index) -> list[CapacityRow]:
+def total_capacity(index: Index) -> list[CapacityRow]:
     """The whole rig in four lines."""
     rig = index.rig
     slots = universe_rows(index)
     ports = [r for r in device_rows(index) if r.unit == "ports"]
-    something = sum(bool(index.on(u)) for u in rig.universes)
+    something = sum(bool(index.spans_on_universe(u)) for u in rig.universes)
     return [
         CapacityRow(
             "rig",
@@ -139,29 +139,31 @@ def total(index: Index) -> list[CapacityRow]:
     ]
 
 
-def leftovers(index: Index) -> list[tuple[str, str]]:
+def empty_universes(index: Index) -> list[tuple[str, str]]:
     """Universes in which nothing stands and nothing is reserved, lowest first: (id, what goes with it from whom)."""
     rig = index.rig
     takers = ports_by_feed(index)
     found = []
     for uid in universes_in_order(rig):
         u = rig.universes[uid]
-        if index.on(uid) or u.reserve:
+        if index.spans_on_universe(uid) or u.reserve:
             continue
         feeds = [fid for fid, f in rig.feeds.items() if f.universe == uid]
         said = [say_wire(rig.feeds[f].protocol, rig.feeds[f].wire) for f in feeds]
         words = [f"with its {'feed' if len(said) == 1 else 'feeds'} {', '.join(said)}" if said else "no feed"]
         ports = dict.fromkeys(p for f in feeds for p in takers.get(f, ()))
         if ports:
-            words.append(f"which {_ports(rig, list(ports))} {'takes' if len(ports) == 1 else 'take'}")
-        ahead = [r for r, s in index.cables.streams.items() if r not in ports and _configured_into(s, u.number)]
+            words.append(f"which {_name_ports(rig, list(ports))} {'takes' if len(ports) == 1 else 'take'}")
+        ahead = [
+            r for r, s in index.cables_and_sums.streams.items() if r not in ports and _configured_into(s, u.number)
+        ]
         if ahead:
-            words.append(f"for which {_ports(rig, ahead)} {'is' if len(ahead) == 1 else 'are'} configured")
+            words.append(f"for which {_name_ports(rig, ahead)} {'is' if len(ahead) == 1 else 'are'} configured")
         found.append((uid, ", ".join(words)))
     return found
 
 
-def _ports(rig: Rig, ports: list[PortRef]) -> str:
+def _name_ports(rig: Rig, ports: list[PortRef]) -> str:
     named = [f"port {p.port} of {rig.devices[p.device].name}" for p in ports[:3]]
     return ", ".join(named) + (f" and {len(ports) - 3} more" if len(ports) > 3 else "")
 
@@ -174,10 +176,10 @@ def _configured_into(stream: Stream, number: int) -> bool:
     return stream.after[0] <= number <= last
 
 
-def trim(index: Index) -> Edit:
+def trim_universes(index: Index) -> Edit:
     """Take out the empty universes with their feeds; ports that took them take nothing then."""
     rig = index.rig
-    gone = [uid for uid, _ in leftovers(index)]
+    gone = [uid for uid, _ in empty_universes(index)]
     if not gone:
         raise Refused("Nothing to trim: every universe holds something or is reserved.")
-    return take_out(rig, f"trim {plural(len(gone), 'empty universe')}", "universes", gone)
+    return take_out(rig, f"trim {say_count(len(gone), 'empty universe')}", "universes", gone)

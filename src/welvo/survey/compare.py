@@ -16,11 +16,11 @@ from welvo.patch.index import Index
 from welvo.patch.removing import remove_items
 from welvo.rig import edits
 from welvo.rig.base import Refused
-from welvo.rig.diff import GONE, Touch, set_places, touches, value_at
+from welvo.rig.diff import GONE, Touch, list_differences, set_places, value_at
 from welvo.rig.document import HANG_POINT, Edit, Rig
-from welvo.rig.lookup import call
+from welvo.rig.lookup import name_of_item
 from welvo.rig.merge import Meeting
-from welvo.rig.notation import natural, plural, say_place
+from welvo.rig.notation import natural_sort_key, say_count, say_place
 from welvo.rig.plan import model_of, say_key, say_setting, setting_key, spec_of
 from welvo.rig.protocol import say_wire
 from welvo.rig.refs import NOWHERE, Goto
@@ -69,32 +69,32 @@ class Difference(Struct, frozen=True):
     goes_to: Goto = NOWHERE
 
 
-def compare(old: Index, new: Index) -> list[Difference]:
+def compare_rigs(old: Index, new: Index) -> list[Difference]:
     """Everything that is different from one rig to another: by part, and in each in the order of numbers and names."""
     found: list[Difference] = []
-    moved = _moved(old, new)
+    moved = _moved_items(old, new)
     by_entry: dict[tuple[str, str], list[Touch]] = {}
-    for t in touches(old.rig, new.rig):
+    for t in list_differences(old.rig, new.rig):
         by_entry.setdefault((t.part, t.id), []).append(t)
     for (part, key), of in by_entry.items():
         whole = next((t for t in of if not t.path), None)
         if part == "rig":
             t = of[0]
-            found.append(Difference("changed", part, key, "Rig", key.replace("_", " "), *_both(t), (t,)))
+            found.append(Difference("changed", part, key, "Rig", key.replace("_", " "), *_both_values(t), (t,)))
         elif whole is not None:
-            found.append(_whole(old, new, whole))
+            found.append(_whole_entry(old, new, whole))
         else:
-            found += _entry(old, new, part, key, of, key in moved)
+            found += _differences_of_entry(old, new, part, key, of, key in moved)
             moved.discard(key)
     for key in moved:
         if key in old.rig.fixtures or key in old.rig.elements:
             part = "fixtures" if key in new.rig.fixtures else "elements"
             if key in getattr(new.rig, part):
-                found.append(_readdressed(old, new, part, key, ()))
-    return sorted(found, key=lambda d: (_ORDER.get(d.part, 9), d.part, natural(d.who), KINDS.index(d.kind)))
+                found.append(_say_readdressed(old, new, part, key, ()))
+    return sorted(found, key=lambda d: (_ORDER.get(d.part, 9), d.part, natural_sort_key(d.who), KINDS.index(d.kind)))
 
 
-def counted(found: Iterable[Difference]) -> str:
+def count_differences(found: Iterable[Difference]) -> str:
     """`3 added, 12 re-addressed`; for none, that nothing is different."""
     count = dict.fromkeys(KINDS, 0)
     for d in found:
@@ -111,14 +111,14 @@ def take_back(rig: Rig, difference: Difference) -> Edit:
     if not d.touches:
         raise Refused(f"{d.who} only moved along with what it follows; take that back.")
     for t in d.touches:
-        if value_at(rig, *t.place) != t.after:
+        if value_at(rig, *t.touched_place) != t.after:
             raise Refused(f"{d.who} has changed since; compare again.")
     label = f"take back: {d.who} {d.kind}"
     remove = _REMOVERS.get(d.part)
     if d.kind == "added" and remove:
         made, change = remove(rig, d.id)
         return made, type(change)(label, change.touched)
-    return set_places(rig, label, ((*t.place, t.before) for t in d.touches))
+    return set_places(rig, label, ((*t.touched_place, t.before) for t in d.touches))
 
 
 _REMOVERS: dict[str, Callable[[Rig, str], Edit]] = {
@@ -136,7 +136,7 @@ _REMOVERS: dict[str, Callable[[Rig, str], Edit]] = {
 # ---- addresses as they come out
 
 
-def _places(index: Index) -> dict[str, tuple[tuple[str, int, int], ...]]:
+def _places_of_items(index: Index) -> dict[str, tuple[tuple[str, int, int], ...]]:
     found: dict[str, list[tuple[str, int, int]]] = {}
     for s in index.all_spans():
         if isinstance(s.key, str):
@@ -144,24 +144,24 @@ def _places(index: Index) -> dict[str, tuple[tuple[str, int, int], ...]]:
     return {k: tuple(sorted(v)) for k, v in found.items()}
 
 
-def _moved(old: Index, new: Index) -> set[str]:
+def _moved_items(old: Index, new: Index) -> set[str]:
     """Items of both rigs whose slots begin elsewhere."""
-    a, b = _places(old), _places(new)
+    a, b = _places_of_items(old), _places_of_items(new)
     both = (old.rig.fixtures.keys() & new.rig.fixtures.keys()) | (old.rig.elements.keys() & new.rig.elements.keys())
     return {k for k in both if a.get(k) != b.get(k) and [p[:2] for p in a.get(k, ())] != [p[:2] for p in b.get(k, ())]}
 
 
 def say_start(index: Index, key: str) -> str:
     """Where an item begins: all its breaks, with commas between."""
-    spans = [s for s in index.spans(key) if s.break_no >= 0 or s.offset == 0]
+    spans = [s for s in index.spans_of(key) if s.break_no >= 0 or s.offset == 0]
     if key in index.rig.elements:
         spans = spans[:1]
     said = [say_place(index.rig.universes[s.universe].number, s.first) for s in spans]
     return ", ".join(said) or "not patched"
 
 
-def _readdressed(old: Index, new: Index, part: str, key: str, of: tuple[Touch, ...]) -> Difference:
-    who = call(new.rig, key)
+def _say_readdressed(old: Index, new: Index, part: str, key: str, of: tuple[Touch, ...]) -> Difference:
+    who = name_of_item(new.rig, key)
     return Difference(
         "re-addressed", part, key, who, "address", say_start(old, key), say_start(new, key), of, Goto("item", key)
     )
@@ -170,12 +170,12 @@ def _readdressed(old: Index, new: Index, part: str, key: str, of: tuple[Touch, .
 # ---- entries
 
 
-def _whole(old: Index, new: Index, t: Touch) -> Difference:
+def _whole_entry(old: Index, new: Index, t: Touch) -> Difference:
     kind: Kind = "added" if t.before is GONE else "removed"
     index = new if kind == "added" else old
-    who, words = called(index.rig, t.part, t.id), _said_entry(index, t.part, t.id)
+    who, words = name_of_entry_in(index.rig, t.part, t.id), _said_entry(index, t.part, t.id)
     said = ("", words) if kind == "added" else (words, "")
-    goes = _goto(t.part, t.id, new.rig) if kind == "added" else NOWHERE
+    goes = _goto_entry(t.part, t.id, new.rig) if kind == "added" else NOWHERE
     return Difference(kind, t.part, t.id, who, PART_WORDS.get(t.part, t.part), *said, (t,), goes)
 
 
@@ -187,7 +187,8 @@ def _said_entry(index: Index, part: str, key: str) -> str:
     if part == "elements":
         e = rig.elements[key]
         return (
-            f"{plural(e.slots, 'slot') if e.kind == 'block' else f'{e.pixels} px {e.order}'}, {say_start(index, key)}"
+            f"{say_count(e.slots, 'slot') if e.kind == 'block' else f'{e.pixels} px {e.order}'}, "
+            f"{say_start(index, key)}"
         )
     if part == "devices":
         model = model_of(rig, key)
@@ -195,8 +196,10 @@ def _said_entry(index: Index, part: str, key: str) -> str:
     return getattr(getattr(rig, part)[key], "name", "") or ""
 
 
-def _entry(old: Index, new: Index, part: str, key: str, of: list[Touch], moved: bool) -> list[Difference]:
-    who, goes = called(new.rig, part, key), _goto(part, key, new.rig)
+def _differences_of_entry(
+    old: Index, new: Index, part: str, key: str, of: list[Touch], moved: bool
+) -> list[Difference]:
+    who, goes = name_of_entry_in(new.rig, part, key), _goto_entry(part, key, new.rig)
     found: list[Difference] = []
     moded = [t for t in of if part in ("fixtures", "elements") and t.path[0] in _MODED]
     if moded:
@@ -207,26 +210,26 @@ def _entry(old: Index, new: Index, part: str, key: str, of: list[Touch], moved: 
         )
     placed = [t for t in of if part in ("fixtures", "elements") and t.path[0] == "at"]
     if moved:
-        found.append(_readdressed(old, new, part, key, tuple(placed)))
+        found.append(_say_readdressed(old, new, part, key, tuple(placed)))
         placed = []
     for t in of:
         if t in moded or (moved and t.path[0] == "at"):
             continue
-        kind, what, before, after = _said(old, new, part, key, t)
+        kind, what, before, after = _say_touch(old, new, part, key, t)
         found.append(Difference(kind, part, key, who, what, before, after, (t,), goes))
     return found
 
 
-def _said(old: Index, new: Index, part: str, key: str, t: Touch) -> tuple[Kind, str, str, str]:
+def _say_touch(old: Index, new: Index, part: str, key: str, t: Touch) -> tuple[Kind, str, str, str]:
     field = t.path[0]
     if field in ("number", "name") and part != "device_models":
-        return "renamed", field, *_both(t)
+        return "renamed", field, *_both_values(t)
     if field == "at":
         return "changed", "how its address is given", _say_origin(old, t.before), _say_origin(new, t.after)
     if part in ("fixtures", "elements"):
         own = field == "fields" and len(t.path) > 1
         hung = field in _HUNG or (own and t.path[1] == HANG_POINT)
-        return "re-hung" if hung else "changed", t.path[1] if own else field.replace("_", " "), *_both(t)
+        return "re-hung" if hung else "changed", t.path[1] if own else field.replace("_", " "), *_both_values(t)
     if part == "devices":
         return _said_device(old, new, key, t)
     if part == "feeds" and field == "wire":
@@ -235,7 +238,7 @@ def _said(old: Index, new: Index, part: str, key: str, t: Touch) -> tuple[Kind, 
     if field == "members":
         return "changed", "members", _say_members(old.rig, t.before), _say_members(new.rig, t.after)
     kind: Kind = "re-planned" if part in _PLANNED else "changed"
-    return kind, " ".join(t.path).replace("_", " "), *_both(t)
+    return kind, " ".join(t.path).replace("_", " "), *_both_values(t)
 
 
 def _said_device(old: Index, new: Index, key: str, t: Touch) -> tuple[Kind, str, str, str]:
@@ -246,7 +249,7 @@ def _said_device(old: Index, new: Index, key: str, t: Touch) -> tuple[Kind, str,
     if not inner:
         return "re-planned", f"port {label}", "there" if t.before is not GONE else "", "gone" if t.after is GONE else ""
     if inner[0] == "run":
-        return "re-hung", f"port {label}", *_say_runs(old.rig, _run(t.before), new.rig, _run(t.after))
+        return "re-hung", f"port {label}", *_say_runs(old.rig, _run_of_value(t.before), new.rig, _run_of_value(t.after))
     if inner[0] == "feed":
         return "re-planned", f"port {label} listens to", _say_feed(old.rig, t.before), _say_feed(new.rig, t.after)
     if inner[0] == "settings" and len(inner) > 1:
@@ -255,9 +258,9 @@ def _said_device(old: Index, new: Index, key: str, t: Touch) -> tuple[Kind, str,
         before, after = (say_setting(spec, None if v is GONE else v) for v in (t.before, t.after))
         return "re-planned", say_key(model, full), before, after
     if path[0] in ("snapshots", "entered"):
-        return "changed", "snapshots" if path[0] == "snapshots" else f"tick of {' '.join(path[1:])}", *_both(t)
+        return "changed", "snapshots" if path[0] == "snapshots" else f"tick of {' '.join(path[1:])}", *_both_values(t)
     words = f"{' '.join(inner).replace('_', ' ')}{f' of port {label}' if label else ''}"
-    return "re-planned", words, *_both(t)
+    return "re-planned", words, *_both_values(t)
 
 
 def _say_runs(old: Rig, a: tuple[Segment, ...], new: Rig, b: tuple[Segment, ...]) -> tuple[str, str]:
@@ -272,15 +275,15 @@ def _say_runs(old: Rig, a: tuple[Segment, ...], new: Rig, b: tuple[Segment, ...]
             values = getattr(x, field), getattr(y, field)
             if values[0] != values[1]:
                 for words, value in zip(said, values):
-                    words.append(f"{name} {field.replace('_', ' ')} {_plain(value)}")
+                    words.append(f"{name} {field.replace('_', ' ')} {_plain_value(value)}")
     return ", ".join(said[0]), ", ".join(said[1])
 
 
 def _say_members(rig: Rig, value: Any) -> str:
-    return _plain(tuple(call(rig, k) for k in value)) if isinstance(value, tuple) else _plain(value)
+    return _plain_value(tuple(name_of_item(rig, k) for k in value)) if isinstance(value, tuple) else _plain_value(value)
 
 
-def _run(value: Any) -> tuple[Any, ...]:
+def _run_of_value(value: Any) -> tuple[Any, ...]:
     return value if isinstance(value, tuple) else ()
 
 
@@ -300,25 +303,25 @@ def _say_kind(rig: Rig, key: str) -> str:
     if f:
         return _say_mode(rig, f.profile, f.mode)
     e = rig.elements[key]
-    return plural(e.slots, "slot") if e.kind == "block" else f"{e.kind}, {e.pixels} px {e.order}"
+    return say_count(e.slots, "slot") if e.kind == "block" else f"{e.kind}, {e.pixels} px {e.order}"
 
 
 def _say_origin(index: Index, value: Any) -> str:
     places = value if isinstance(value, tuple) else (value,)
     said = []
     for p in places:
-        origin = getattr(p, "origin", "none")
+        origin = getattr(p, "origin_of_place", "none")
         words = {"typed": "typed", "run": "from its cable", "none": "none"}.get(origin, "")
         if origin == "anchored":
-            words = f"after {call(index.rig, p.after)} + {p.gap}"
+            words = f"after {name_of_item(index.rig, p.after)} + {p.gap}"
         said.append(words + (", locked" if getattr(p, "locked", False) else ""))
     return "; ".join(said) or "none"
 
 
-def called(rig: Rig, part: str, key: str) -> str:
+def name_of_entry_in(rig: Rig, part: str, key: str) -> str:
     """What somebody calls an entry of a part."""
     if part in ("fixtures", "elements"):
-        return call(rig, key)
+        return name_of_item(rig, key)
     entry = getattr(rig, part).get(key)
     if part == "universes":
         return f"Universe {entry.number}"
@@ -326,7 +329,7 @@ def called(rig: Rig, part: str, key: str) -> str:
         universe = rig.universes.get(entry.universe)
         return f"Feed of universe {universe.number if universe else '?'} by {say_wire(entry.protocol, entry.wire)}"
     if part == "shares":
-        return f"{entry.kind.capitalize()} of {edits.names_of(rig, list(entry.members))}"
+        return f"{entry.kind.capitalize()} of {edits.names_of_few(rig, list(entry.members))}"
     if part == "waivers":
         return f"Waiver of {entry.code}"
     return getattr(entry, "name", "") or key
@@ -344,16 +347,16 @@ _GOES: dict[str, str] = {
 }
 
 
-def _goto(part: str, key: str, rig: Rig) -> Goto:
+def _goto_entry(part: str, key: str, rig: Rig) -> Goto:
     kind = _GOES.get(part)
     return Goto(kind, key) if kind and key in getattr(rig, part) else NOWHERE  # type: ignore[arg-type]
 
 
-def _both(t: Touch) -> tuple[str, str]:
-    return _plain(t.before), _plain(t.after)
+def _both_values(t: Touch) -> tuple[str, str]:
+    return _plain_value(t.before), _plain_value(t.after)
 
 
-def _plain(value: Any) -> str:
+def _plain_value(value: Any) -> str:
     if value is GONE or value is None or value == "":
         return "nothing"
     if isinstance(value, bool):
@@ -364,10 +367,10 @@ def _plain(value: Any) -> str:
         return str(value)
     if isinstance(value, tuple | list):
         if all(isinstance(v, str | int | float) for v in value):
-            return ", ".join(_plain(v) for v in value[:6]) + (f" … {len(value)} in all" if len(value) > 6 else "")
-        return plural(len(value), "entry", "entries")
+            return ", ".join(_plain_value(v) for v in value[:6]) + (f" … {len(value)} in all" if len(value) > 6 else "")
+        return say_count(len(value), "entry", "entries")
     if isinstance(value, dict):
-        return plural(len(value), "entry", "entries")
+        return say_count(len(value), "entry", "entries")
     return getattr(value, "name", "") or "set"
 
 
@@ -377,13 +380,13 @@ def say_meeting(mine: Index, theirs: Index, m: Meeting) -> tuple[str, str, str, 
         a, b = _said_entry(mine, m.part, m.twin), _said_entry(theirs, m.part, m.id)
         return str(m.mine), "number, on two new lamps", a, b
     side = mine if m.id in getattr(mine.rig, m.part, {}) else theirs
-    who = "Rig" if m.part == "rig" else called(side.rig, m.part, m.id)
+    who = "Rig" if m.part == "rig" else name_of_entry_in(side.rig, m.part, m.id)
     if m.part == "rig":
-        return who, m.id.replace("_", " "), _plain(m.mine), _plain(m.theirs)
+        return who, m.id.replace("_", " "), _plain_value(m.mine), _plain_value(m.theirs)
     if not m.path:
         a, b = ("removed" if v is GONE else "kept and changed" for v in (m.mine, m.theirs))
         return who, PART_WORDS.get(m.part, m.part), a, b
-    _, what, a, b = _said(mine, theirs, m.part, m.id, Touch(m.part, m.id, m.path, m.mine, m.theirs))
+    _, what, a, b = _say_touch(mine, theirs, m.part, m.id, Touch(m.part, m.id, m.path, m.mine, m.theirs))
     if m.path[0] == "at":
         return who, "address", say_start(mine, m.id), say_start(theirs, m.id)
     if m.part == "fixtures" and m.path[0] in ("profile", "mode"):

@@ -17,7 +17,7 @@ from welvo.matching.planned import feed_at, full_plan, segments_of
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.lookup import running_number, universe_by_number
-from welvo.rig.notation import say_place, thousands
+from welvo.rig.notation import say_place, say_thousands
 from welvo.rig.plan import model_of, segment_owner, setting_key
 from welvo.rig.protocol import USUAL
 from welvo.rig.refs import PortRef
@@ -34,7 +34,7 @@ class Table(Struct, frozen=True):
     heads: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
 
-    def csv(self) -> str:
+    def write_csv(self) -> str:
         out = io.StringIO()
         writer = csv.writer(out, lineterminator="\n")
         writer.writerow(self.heads)
@@ -42,16 +42,16 @@ class Table(Struct, frozen=True):
         return out.getvalue()
 
 
-def table(index: Index, device_id: str, kind: str) -> Table:
+def device_table(index: Index, device_id: str, kind: str) -> Table:
     """One of the tables `universes`, `ports` and `segments`."""
-    return {"universes": _universes, "ports": _ports, "segments": _segments}[kind](index, device_id)
+    return {"universes": _universes_table, "ports": _ports_table, "segments": _segments_table}[kind](index, device_id)
 
 
-def _universes(index: Index, device_id: str) -> Table:
+def _universes_table(index: Index, device_id: str) -> Table:
     rig = index.rig
     model = model_of(rig, device_id)
     rows = []
-    for n, (number, last) in enumerate(universes_of(index.cables, device_id).items(), 1):
+    for n, (number, last) in enumerate(universes_of(index.cables_and_sums, device_id).items(), 1):
         uid = universe_by_number(rig, number)
         feed = feed_at(rig, number, None)
         size = rig.universes[uid].size if uid else 512
@@ -61,11 +61,11 @@ def _universes(index: Index, device_id: str) -> Table:
     return Table(("row", "universe", "protocol", "slots", "used to"), tuple(rows))
 
 
-def _ports(index: Index, device_id: str) -> Table:
+def _ports_table(index: Index, device_id: str) -> Table:
     return _of_plan(index, device_id, "port")
 
 
-def _segments(index: Index, device_id: str) -> Table:
+def _segments_table(index: Index, device_id: str) -> Table:
     return _of_plan(index, device_id, "segment")
 
 
@@ -78,7 +78,7 @@ def _of_plan(index: Index, device_id: str, scope: str) -> Table:
     specs = [s for s in model.settings if s.scope == scope]
     rows = []
     for label in model.ports:
-        stream = index.cables.streams.get(PortRef(device_id, label))
+        stream = index.cables_and_sums.streams.get(PortRef(device_id, label))
         owners = [label] if scope == "port" else []
         if scope == "segment" and stream:
             owners = [segment_owner(label, s.number) for s in segments_of(stream)]
@@ -96,7 +96,7 @@ def read_table(text: str) -> Table:
     if len(lines) < 2:
         raise Refused("A table needs a line of headings and at least one row.")
     if len(lines) > MOST_ROWS:
-        raise Refused(f"{thousands(len(lines))} rows are more than any device's page has.")
+        raise Refused(f"{say_thousands(len(lines))} rows are more than any device's page has.")
     between = next((c for c in "\t;," if c in lines[0]), ",")
     cells = [tuple(c.strip() for c in row) for row in csv.reader(lines, delimiter=between)]
     heads = cells[0]
@@ -132,12 +132,12 @@ def first_difference(planned: Table, typed: Table) -> Off | None:
             return Off(n + 1, planned.heads[0], "no such row", typed.rows[n][0])
         for theirs, ours in common:
             want, has = planned.rows[n][ours], typed.rows[n][theirs]
-            if not _equal(want, has):
+            if not _are_equal_cells(want, has):
                 return Off(n + 1, planned.heads[ours], want, has)
     return None
 
 
-def _equal(want: str, has: str) -> bool:
+def _are_equal_cells(want: str, has: str) -> bool:
     def plain(text: str) -> str:
         words = text.replace("\u202f", "").replace(" ", "").lower().removesuffix("%")
         return {"—": "", "–": "", "off": "0", "no": "0", "false": "0", "on": "1", "yes": "1", "true": "1"}.get(
@@ -147,13 +147,13 @@ def _equal(want: str, has: str) -> bool:
     return plain(want) == plain(has)
 
 
-def against(index: Index, device_id: str, kind: str, typed: Table) -> Off | None:
+def hold_against_plan(index: Index, device_id: str, kind: str, typed: Table) -> Off | None:
     """A table of the device's pages held against the plan, with a landmark where universes have other sizes."""
-    planned = table(index, device_id, kind)
+    planned = device_table(index, device_id, kind)
     found = first_difference(planned, typed)
     if found is None or kind != "universes" or found.column != "slots" or not found.has.isdecimal():
         return found
-    numbers = list(universes_of(index.cables, device_id))
+    numbers = list(universes_of(index.cables_and_sums, device_id))
     behind = numbers[found.row] if found.row < len(numbers) else 0
     if not behind:
         return found
@@ -163,7 +163,8 @@ def against(index: Index, device_id: str, kind: str, typed: Table) -> Off | None
     here = running_number(index.rig, behind, 1) - running_number(index.rig, first, 1) + 1
     there = sum(theirs) + 1
     words = (
-        f"{say_place(behind, 1)} is running slot {thousands(here)} of this device here and {thousands(there)} there: "
+        f"{say_place(behind, 1)} is running slot {say_thousands(here)} of this device here and "
+        f"{say_thousands(there)} there: "
         f"{abs(here - there)} slots {'early' if there < here else 'late'}"
     )
     return Off(found.row, found.column, found.plan, found.has, words)

@@ -13,10 +13,10 @@ from msgspec.structs import replace
 from welvo.patch.index import Index
 from welvo.patch.set_on import set_on
 from welvo.rig.base import Refused
-from welvo.rig.document import Edit, Rig, put
+from welvo.rig.document import Edit, Rig, put_entries
 from welvo.rig.entered import Entered, SettingValue
-from welvo.rig.notation import plural
-from welvo.rig.switches import say_setting
+from welvo.rig.notation import say_count
+from welvo.rig.switches import say_switches
 
 
 class LampStep(Struct, frozen=True):
@@ -52,7 +52,7 @@ def lamp_card(index: Index, fixtures: Iterable[str]) -> list[LampStep]:
     return found
 
 
-def woken(index: Index, fixture: str) -> list[LampStep]:
+def steps_to_repeat(index: Index, fixture: str) -> list[LampStep]:
     """What was set on a lamp and has another value in the plan by now. Most lamps were never ticked."""
     if not index.rig.fixtures[fixture].entered:
         return []
@@ -67,14 +67,14 @@ def _to_set(index: Index, key: str) -> Iterator[tuple[str, str, SettingValue, st
         return
     mode = profile.modes.get(f.mode)
     if mode is not None and len(profile.modes) > 1:
-        yield "mode", "Mode", mode.name, f"{plural(mode.footprint, 'slot')} in its menu", ""
+        yield "mode", "Mode", mode.name, f"{say_count(mode.slots_needed, 'slot')} in its menu", ""
     breaks = len(mode.breaks) if mode else 1
     for n in range(breaks):
         where = set_on(index, key, n)
         if where.address:
             what = "Address" if breaks == 1 else f"Address of part {n + 1}"
-            how = say_setting(profile.address, where.address)
-            span = index.place(key, n)
+            how = say_switches(profile.address, where.address)
+            span = index.span_of_break(key, n)
             on = where.behind or (f"universe {rig.universes[span.universe].number}" if span else "")
             yield f"address {n + 1}" if n else "address", what, where.address, how, on
 
@@ -87,7 +87,7 @@ def tick_lamps(rig: Rig, steps: Iterable[LampStep], who: str, at: float) -> Edit
     if not made:
         raise Refused("There is nothing to tick off.")
     fixtures = {k: replace(rig.fixtures[k], entered={**rig.fixtures[k].entered, **of}) for k, of in made.items()}
-    return put(rig, f"tick {plural(sum(map(len, made.values())), 'setting')} of lamps", fixtures=fixtures)
+    return put_entries(rig, f"tick {say_count(sum(map(len, made.values())), 'setting')} of lamps", fixtures=fixtures)
 
 
 def untick_lamps(rig: Rig, steps: Iterable[LampStep]) -> Edit:
@@ -99,4 +99,4 @@ def untick_lamps(rig: Rig, steps: Iterable[LampStep]) -> Edit:
         k: replace(rig.fixtures[k], entered={w: e for w, e in rig.fixtures[k].entered.items() if w not in keys})
         for k, keys in gone.items()
     }
-    return put(rig, f"take {plural(sum(map(len, gone.values())), 'tick')} of lamps back", fixtures=fixtures)
+    return put_entries(rig, f"take {say_count(sum(map(len, gone.values())), 'tick')} of lamps back", fixtures=fixtures)

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from welvo.patch.index import Index
 from welvo.rig.document import Rig
-from welvo.rig.lookup import call, profile_of
+from welvo.rig.lookup import name_of_item, profile_of
 from welvo.rig.plan import model_of
 from welvo.rig.runs import Segment
 from welvo.runs.cable import Behind, Piece
@@ -56,14 +56,14 @@ class LineSum(NamedTuple):
     adapters: tuple[str, ...]
 
 
-def adapter(one: str, other: str) -> str:
+def adapter_between(one: str, other: str) -> str:
     """What is needed between two connectors; empty when they fit, or when nobody said what they are."""
     if not one or not other or one == other:
         return ""
     return f"{one} to {other}"
 
 
-def contacts(one: str, other: str) -> list[tuple[str, str, str]]:
+def contacts_of_adapter(one: str, other: str) -> list[tuple[str, str, str]]:
     """Function by function, the contact at both ends of an adapter; functions only one has are left out."""
     a, b = PINS.get(one, {}), PINS.get(other, {})
     return [(f, a[f], b[f]) for f in a if f in b]
@@ -72,10 +72,10 @@ def contacts(one: str, other: str) -> list[tuple[str, str, str]]:
 def line_sum(index: Index, segment: Segment, piece: Piece | None, universe: str, plug: str = "") -> LineSum:
     """The sums of a DMX line on a port (`universe`) or behind a bridge (`piece`); `plug` is the connector it starts
     at."""
-    rig, cables = index.rig, index.cables
-    at = {(b.key, b.break_no): b for b in cables.behind(segment, piece, universe)}
+    rig, cables = index.rig, index.cables_and_sums
+    at = {(b.key, b.break_no): b for b in cables.fixtures_behind(segment, piece, universe)}
     for key in segment.fixtures if piece is None else ():  # what stands behind another item is on the line as well
-        for s in index.spans(key):
+        for s in index.spans_of(key):
             if s.universe == universe:
                 at.setdefault((key, s.break_no), Behind(key, s.break_no, s.first, s.last - s.first + 1))
     stops: list[Stop] = []
@@ -96,13 +96,13 @@ def line_sum(index: Index, segment: Segment, piece: Piece | None, universe: str,
         loads += profile.unit_load if profile else 1.0
         longest, heaviest = max(longest, since), max(heaviest, loads)
         own = profile.connector if profile else ""
-        need = adapter(here, own)
+        need = adapter_between(here, own)
         here = own or here
         place = at.get((key, 0))
         stops.append(
             Stop(
                 key,
-                call(rig, key),
+                name_of_item(rig, key),
                 turn,
                 place.dmx if place else 0,
                 place.dmx + place.slots - 1 if place and place.dmx else 0,

@@ -58,7 +58,7 @@ def stream_of(index: Index, feeds: list[str]) -> tuple[list[Octets], int]:
         size = rig.universes[feed.universe].size
         covered = 0  # the last slot already in the stream: what lies on it again takes no more octets
         start = base
-        for s in index.on(feed.universe):
+        for s in index.spans_on_universe(feed.universe):
             last = min(s.last, size)
             if s.first > size:
                 continue

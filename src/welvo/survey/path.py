@@ -7,15 +7,15 @@ from enum import StrEnum
 from msgspec import Struct
 
 from welvo.buses.plan import BusHere, bus_of, place_word
-from welvo.matching.gear import faults, seen_on
+from welvo.matching.gear import faults_of_gear, seen_on
 from welvo.matching.lamps import lamp_lines, own_lamp
 from welvo.matching.leaving import Proof
-from welvo.matching.planned import compared
+from welvo.matching.planned import compare_device
 from welvo.observed.values import Heard, Lamp, Observed
 from welvo.patch.index import Index
 from welvo.patch.set_on import set_on
-from welvo.rig.lookup import feeds_of, used
-from welvo.rig.notation import say_place, thousands
+from welvo.rig.lookup import feeds_of, is_in_use
+from welvo.rig.notation import say_place, say_thousands
 from welvo.rig.plan import device_at, feed_reaches, model_of, nothing_out
 from welvo.rig.protocol import PROTOCOLS, ProtocolRecord, every_way, say_wire
 from welvo.rig.refs import BUS, NOWHERE, Goto, PortRef, SegmentRef, to_run
@@ -81,7 +81,7 @@ class Joint(Struct, frozen=True):
     """Where somebody else gave the reason: in these words."""
 
     @property
-    def word(self) -> str:
+    def word_for_joint(self) -> str:
         return self.told or ("" if self.why is Reason.OTHER_FEED else self.why.value)
 
 
@@ -112,7 +112,7 @@ class Light(Struct, frozen=True):
 UNLIT = Light()
 
 
-def path(
+def path_to_target(
     index: Index,
     observed: Observed,
     target: Target,
@@ -132,7 +132,13 @@ def path(
     walk.from_level_to_lamp(which_feed, place_ways(index, target) if in_every_way else ())
     ways = walk.ways
     return Path(
-        target.label, walk.name(), tuple(walk.hops), tuple(_after_break(walk.joints)), ways, target.key, walk.feeds
+        target.label,
+        walk.name_of_target(),
+        tuple(walk.hops),
+        tuple(_after_break(walk.joints)),
+        ways,
+        target.key,
+        walk.feeds,
     )
 
 
@@ -148,7 +154,7 @@ class _Walk:
         self.feeds: tuple[str, ...] = ()
         self.attached = on_cable(index, target)
 
-    def name(self) -> str:
+    def name_of_target(self) -> str:
         """What the target is, in words: an item's name, or the port whose cable a bare slot leaves by."""
         key = self.target.key
         if self.attached and not key:
@@ -157,53 +163,53 @@ class _Walk:
         fixture = self.rig.fixtures.get(key)
         return fixture.name if fixture else "element" if key in self.rig.elements else "free slot"
 
-    def add(self, joint: Joint, hop: Hop) -> None:
+    def add_hop(self, joint: Joint, hop: Hop) -> None:
         self.joints.append(joint)
         self.hops.append(hop)
 
     def from_level_to_lamp(self, which_feed: int, ways: tuple[tuple[str, str], ...]) -> None:
         key, armed, self.ways = self.target.key, self.light.armed, ways
         self.hops.append(Hop("level", self.light.level or "—", "armed" if armed else "not armed", Goto("bench", key)))
-        if not self.universe():
+        if not self.walk_universe():
             return
         feeds = feeds_of(self.rig, self.target.universe)
         if not feeds:
             nowhere = Hop("feed", "no feed", "nothing carries this universe", Goto("universe", self.target.universe))
-            self.add(Joint("unknown", why=Reason.NO_FEED), nowhere)
+            self.add_hop(Joint("unknown", why=Reason.NO_FEED), nowhere)
             return
         self.feeds = tuple(feeds)
         port = port_of_target(self.index, self.target)
-        feed = self.feed(feeds, which_feed, port)
+        feed = self.walk_feed(feeds, which_feed, port)
         if not port:
             self.device_without_port(feed)
             return
         device_id, label, nth = port
-        heard = self.device(feed, device_id)
-        self.port(feed, PortRef(device_id, label), heard)
+        heard = self.walk_device(feed, device_id)
+        self.walk_port(feed, PortRef(device_id, label), heard)
         self.along_cable()
         self.behind_gateway(PortRef(device_id, label))
         if nth:
-            line = Hop("line", f"{_ordinal(nth)} on {label}", "in cable order", Goto("device", device_id))
-            self.add(Joint("claimed", why=Reason.AS_DRAWN), line)
-        self.lamp(PortRef(device_id, label))
+            line = Hop("line", f"{_say_ordinal(nth)} on {label}", "in cable order", Goto("device", device_id))
+            self.add_hop(Joint("claimed", why=Reason.AS_DRAWN), line)
+        self.walk_lamp(PortRef(device_id, label))
 
-    def universe(self) -> bool:
+    def walk_universe(self) -> bool:
         """The hop of the universe; gives whether the target has an address there."""
         if not self.target.universe:
             hop = Hop("universe", "not patched", "has no address yet", Goto("patch", self.target.key))
-            self.add(Joint("unknown", why=Reason.NO_ADDRESS), hop)
+            self.add_hop(Joint("unknown", why=Reason.NO_ADDRESS), hop)
             return False
         universe, armed = self.rig.universes[self.target.universe], self.light.armed
-        is_used = used(self.rig, "universes", self.target.universe)
+        is_used = is_in_use(self.rig, "universes", self.target.universe)
         goes = Goto("universe", self.target.universe)
         fact = universe.name if is_used else Reason.SWITCHED_OFF.value
         why = Reason.SWITCHED_OFF if not is_used else Reason.SENDING if armed else Reason.NOT_ARMED
         sends = armed and is_used and bool(feeds_of(self.rig, self.target.universe))
         place = say_place(universe.number, self.target.address)
-        self.add(Joint("matches" if sends else "unknown", why=why), Hop("universe", place, fact, goes, self.ways))
+        self.add_hop(Joint("matches" if sends else "unknown", why=why), Hop("universe", place, fact, goes, self.ways))
         return True
 
-    def feed(self, feeds: list[str], which: int, port: tuple[str, str, int] | None) -> Feed:
+    def walk_feed(self, feeds: list[str], which: int, port: tuple[str, str, int] | None) -> Feed:
         """The hop of the feed that is looked at: the port's own, unless another is asked for."""
         chosen = feeds[which % len(feeds)]
         planned = self.rig.devices[port[0]].ports.get(port[1]) if port else None
@@ -215,15 +221,15 @@ class _Walk:
         kept_back = Joint("differs", "armed", Reason.KEPT_BACK.value, Reason.KEPT_BACK, why)
         words, fact = say_wire(feed.protocol, feed.wire), f"{feed.to} · prio {feed.priority}{many}"
         hop = Hop("feed", words, fact, Goto("feed", chosen), tuple(every_way(feed.protocol, feed.wire)))
-        self.add(kept_back if why else Joint("matches"), hop)
+        self.add_hop(kept_back if why else Joint("matches"), hop)
         return feed
 
     def device_without_port(self, feed: Feed) -> None:
         """The last hop of a feed that no port takes: nobody, a stream to a device, or a line of the sender's own."""
         record = PROTOCOLS[feed.protocol]
-        if record.numbered:
+        if record.has_universe_numbers:
             hop = Hop("device", "none", "no port takes this feed", Goto("devices", ""))
-            self.add(Joint("unknown", why=Reason.NOBODY_TAKES_IT), hop)
+            self.add_hop(Joint("unknown", why=Reason.NOBODY_TAKES_IT), hop)
             return
         taker = device_at(self.rig, feed.to) if record.carries == "octets" else ""
         goes = Goto("device", taker) if taker else self.hops[-1].goes_to
@@ -232,9 +238,9 @@ class _Walk:
         else:
             name = self.rig.devices[taker].name if taker else feed.to or "no address"
             hop, why = Hop("device", name, "one stream", goes), Reason.NOT_HEARD
-        self.add(Joint("unknown", why=why), hop)
+        self.add_hop(Joint("unknown", why=why), hop)
 
-    def device(self, feed: Feed, device_id: str) -> Heard | None:
+    def walk_device(self, feed: Feed, device_id: str) -> Heard | None:
         """The hop of the device; gives what is heard of it, if that is recent."""
         device, on_line = self.rig.devices[device_id], _on_a_line(PROTOCOLS[feed.protocol])
         heard = self.observed.heard.get(device.ip)
@@ -245,10 +251,10 @@ class _Walk:
             joint = Joint("matches" if live else "unknown", why=Reason.BY_CABLE if on_line else state)
         else:
             joint = Joint("differs", f"to {feed.to}", device.ip, Reason.SENT_ELSEWHERE)
-        self.add(joint, Hop("device", device.name, where, Goto("device", device_id)))
+        self.add_hop(joint, Hop("device", device.name, where, Goto("device", device_id)))
         return heard if live else None
 
-    def port(self, feed: Feed, ref: PortRef, heard: Heard | None) -> None:
+    def walk_port(self, feed: Feed, ref: PortRef, heard: Heard | None) -> None:
         """The hop of the port: what it is set to, held against what is sent."""
         rig, label = self.rig, ref.port
         model = model_of(rig, ref.device)
@@ -261,7 +267,7 @@ class _Walk:
         fed = planned is not None and planned.feed in self.feeds
         if self.attached and not fed:
             takes = None  # its stream runs on from another universe: the number it is set to is that of the first
-        lines = {line.key: line.mark for line in compared(self.index, self.observed, ref.device, self.now)}
+        lines = {line.key: line.mark for line in compare_device(self.index, self.observed, ref.device, self.now)}
         own = {lines.get(f"{label}.universe", "unknown"), lines.get(f"{label}.protocol", "unknown")}
         off = takes is not None and (
             "differs" in own if self.attached else (takes.protocol, takes.wire) != (feed.protocol, feed.wire)
@@ -278,7 +284,7 @@ class _Walk:
             joint = Joint("differs", say_wire(feed.protocol, feed.wire), other.value, other)
         else:
             joint = Joint("claimed" if "claimed" in own else "matches" if takes else "unknown")
-        self.add(joint, hop)
+        self.add_hop(joint, hop)
 
     def along_cable(self) -> None:
         """The hop along the cable: the segment with its pixel, or a bridge's or a converter's number."""
@@ -295,24 +301,24 @@ class _Walk:
         elif segment.kind == "lamps":
             hop = Hop("converter", f"lamp {px}", name, goes)
         else:
-            hop = Hop("segment", f"px {thousands(piece.px + px - 1)}", seen or _laid(piece), goes)
+            hop = Hop("segment", f"px {say_thousands(piece.px + px - 1)}", seen or _say_laid(piece), goes)
         if proof is None:
             joint = Joint("claimed", why=Reason.AS_DRAWN)
         elif proof.mark == "differs":
             joint = Joint("differs", proof.sends, proof.takes, Reason.OTHER_LEVEL)
         else:
             joint = Joint(proof.mark, why=Reason.SEEN if proof.mark == "matches" else Reason.AS_DRAWN)
-        self.add(joint, hop)
+        self.add_hop(joint, hop)
 
     def behind_gateway(self, ref: PortRef) -> None:
         """The hop on a lamp bus: the gear or group that a slot speaks to, held against what a search found there."""
         here = bus_of(self.rig, SegmentRef(ref.device, ref.port, BUS))
         within = self.target.address - here.first + 1 if here and here.universe == self.target.universe else 0
-        if not here or not 1 <= within <= here.bus.footprint:
+        if not here or not 1 <= within <= here.bus.slots_needed:
             return
-        place = (within - 1) // here.bus.width
+        place = (within - 1) // here.bus.slots_per_place
         if here.bus.addressing == "gear":
-            self.gear(ref, here, place)
+            self.walk_gear(ref, here, place)
             return
         seen = seen_on(self.rig, self.observed, ref)
         members = [g for g in (seen.gear if seen else ()) if here.bus.addressing == "broadcast" or place in g.groups]
@@ -321,23 +327,23 @@ class _Walk:
         if seen and not members:
             joint = Joint("differs", words, "nobody in it", Reason.EMPTY_GROUP)
         fact = f"{len(members)} gear in it" if seen else Reason.NOT_SEARCHED.value
-        self.add(joint, Hop("gear", words, fact, Goto("bus", ref.device, ref.port, -1)))
+        self.add_hop(joint, Hop("gear", words, fact, Goto("bus", ref.device, ref.port, -1)))
 
-    def gear(self, ref: PortRef, here: BusHere, place: int) -> None:
+    def walk_gear(self, ref: PortRef, here: BusHere, place: int) -> None:
         """The hop of one gear by its short address."""
         words, goes = f"gear {place}", Goto("bus", ref.device, ref.port, place)
         seen = seen_on(self.rig, self.observed, ref)
-        gear, planned = seen.gear_at(place) if seen else None, here.bus.at(place)
+        gear, planned = seen.gear_at(place) if seen else None, here.bus.gear_at(place)
         name = planned.name if planned else ""
         if seen is None:
-            self.add(Joint("unknown", why=Reason.NOT_SEARCHED), Hop("gear", words, name or "not searched", goes))
-        elif gear is None or gear.doubled or faults(gear):
-            has = "no answer" if gear is None else "several" if gear.doubled else faults(gear)[0]
-            self.add(Joint("differs", words, has, Reason.OTHER_GEAR), Hop("gear", words, has, goes))
+            self.add_hop(Joint("unknown", why=Reason.NOT_SEARCHED), Hop("gear", words, name or "not searched", goes))
+        elif gear is None or gear.doubled or faults_of_gear(gear):
+            has = "no answer" if gear is None else "several" if gear.doubled else faults_of_gear(gear)[0]
+            self.add_hop(Joint("differs", words, has, Reason.OTHER_GEAR), Hop("gear", words, has, goes))
         else:
-            self.add(Joint("matches", why=Reason.ANSWERED), Hop("gear", words, name or f"level {gear.level}", goes))
+            self.add_hop(Joint("matches", why=Reason.ANSWERED), Hop("gear", words, name or f"level {gear.level}", goes))
 
-    def lamp(self, ref: PortRef) -> None:
+    def walk_lamp(self, ref: PortRef) -> None:
         """The last hop: the lamp with the address to set on it, and what reaches it."""
         key, proof = self.target.key, self.light.proof
         fixture = self.rig.fixtures.get(key)
@@ -354,7 +360,7 @@ class _Walk:
         if told:
             goes = Goto("lamps", ref.device, ref.port, told.uid)
             seen, joint = self.as_lamp_says(told, seen, joint)
-        self.add(joint, Hop("lamp", at if fixture else self.target.label, seen or "not read", goes))
+        self.add_hop(joint, Hop("lamp", at if fixture else self.target.label, seen or "not read", goes))
 
     def as_lamp_says(self, told: Lamp, seen: str, joint: Joint) -> tuple[str, Joint]:
         """What a lamp says of itself by RDM is held against the plan: the words for its hop, and the joint before it.
@@ -373,7 +379,7 @@ def _on_a_line(record: ProtocolRecord) -> bool:
     return record.carries == "line"
 
 
-def _laid(piece: Piece) -> str:
+def _say_laid(piece: Piece) -> str:
     """How a segment's pixels lie: their order, and whatever turns, folds or gathers them."""
     s = piece.segment
     facts = [s.order or "straight"] if s.kind == "pixels" else []
@@ -395,6 +401,6 @@ def _after_break(joints: list[Joint]) -> list[Joint]:
     return found
 
 
-def _ordinal(n: int) -> str:
+def _say_ordinal(n: int) -> str:
     suffix = "th" if 10 <= n % 100 <= 20 else {1: "st", 2: "nd", 3: "rd"}.get(n % 10, "th")
     return f"{n}{suffix}"

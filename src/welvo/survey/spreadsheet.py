@@ -20,19 +20,19 @@ from typing import Any, Literal
 from msgspec import Struct
 from msgspec.structs import replace
 
-from welvo.patch.consequences import consequences
+from welvo.patch.consequences import list_consequences
 from welvo.patch.index import Index
 from welvo.patch.positions import read_spot
-from welvo.patch.table import cell, columns, read_mode, read_turns, title
+from welvo.patch.table import keys_of_columns, read_mode, read_turns, text_of_cell, title_of_column
 from welvo.rig import edits
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Rig, fresh_ids, joined, put, put_rig
+from welvo.rig.document import Change, Rig, fresh_ids, join_changes, put_entries, put_rig
 from welvo.rig.lookup import mode_of, universe_ids
-from welvo.rig.notation import plural, read_place
+from welvo.rig.notation import read_place, say_count
 from welvo.rig.patched import NOWHERE, Element, Fixture, Place
 from welvo.rig.profile import Break, Mode, Profile
-from welvo.rig.readers import whole
-from welvo.rig.steps import step
+from welvo.rig.readers import read_whole_number
+from welvo.rig.steps import take_step
 from welvo.rig.wiring import Universe
 from welvo.survey.compare import say_start
 
@@ -81,10 +81,10 @@ DRAFT = "draft"
 """A type that becomes a new profile without channels, as wide as its footprint says."""
 
 
-def cells_of(index: Index, keys: Sequence[str]) -> list[list[str]]:
+def cells_of_items(index: Index, keys: Sequence[str]) -> list[list[str]]:
     """Headings and rows of items, as they come back: universe and address in columns of their own."""
-    shown = columns(index.rig)
-    heads = [w for c in shown for w in (("Universe", "Address") if c == "first" else (title(c),))]
+    shown = keys_of_columns(index.rig)
+    heads = [w for c in shown for w in (("Universe", "Address") if c == "first" else (title_of_column(c),))]
     rows = []
     for key in keys:
         row: list[str] = []
@@ -92,21 +92,21 @@ def cells_of(index: Index, keys: Sequence[str]) -> list[list[str]]:
             if c == "first":
                 row += _two_cells(index, key)
             elif c == "last":
-                spans = index.spans(key)
+                spans = index.spans_of(key)
                 row.append(str(spans[-1].last) if spans else "")
             else:
-                row.append(cell(index, key, c))
+                row.append(text_of_cell(index, key, c))
         rows.append(row)
     return [heads, *rows]
 
 
 def _two_cells(index: Index, key: str) -> tuple[str, str]:
     rig = index.rig
-    spans = index.spans(key)
+    spans = index.spans_of(key)
     fixture = rig.fixtures.get(key)
     mode = mode_of(rig, fixture) if fixture else None
     if (mode and len(mode.breaks) > 1) or not spans:
-        return "", cell(index, key, "first")
+        return "", text_of_cell(index, key, "first")
     return str(rig.universes[spans[0].universe].number), str(spans[0].first)
 
 
@@ -123,7 +123,7 @@ def read_cells(text: str) -> list[list[str]]:
         raise Refused(f"This cannot be read as a table: {e}.") from None
     rows = [r for r in rows if any(r)]
     if len(rows) > 20_000:
-        raise Refused(f"{plural(len(rows), 'row')} are more than 20 000; paste them in parts.")
+        raise Refused(f"{say_count(len(rows), 'row')} are more than 20 000; paste them in parts.")
     return rows
 
 
@@ -162,34 +162,34 @@ class Pasted(Struct, frozen=True):
     unknown: tuple[tuple[str, int], ...] = ()
     """Types that the rig has no profile for, with how many rows are of them."""
 
-    def of(self, state: State) -> list[Row]:
+    def rows_in_state(self, state: State) -> list[Row]:
         return [r for r in self.rows if r.state == state]
 
     @property
-    def new(self) -> tuple[str, ...]:
-        return tuple(r.key for r in self.of("new"))
+    def new_rows(self) -> tuple[str, ...]:
+        return tuple(r.key for r in self.rows_in_state("new"))
 
     @property
-    def changed(self) -> tuple[str, ...]:
-        return tuple(r.key for r in self.of("changed"))
+    def changed_rows(self) -> tuple[str, ...]:
+        return tuple(r.key for r in self.rows_in_state("changed"))
 
     @property
-    def same(self) -> int:
-        return len(self.of("same"))
+    def count_unchanged(self) -> int:
+        return len(self.rows_in_state("same"))
 
     @property
-    def refused(self) -> tuple[str, ...]:
-        return tuple(f"row {r.n}: {r.why}" for r in self.of("refused"))
+    def refused_rows(self) -> tuple[str, ...]:
+        return tuple(f"row {r.n}: {r.why}" for r in self.rows_in_state("refused"))
 
 
-def readable(rig: Rig) -> list[tuple[str, str]]:
+def readable_columns(rig: Rig) -> list[tuple[str, str]]:
     """(key, words) of everything that a column of a table can be taken for."""
     plain = ("number", "name", "profile", "mode", "universe", "first", "slots", "groups", "turns", "spot", "note")
     words = {"mode": "Mode", "universe": "Universe", "first": "Address", "profile": "Profile or type"}
-    return [(k, words.get(k, title(k))) for k in plain] + [(f"own:{c}", c) for c in rig.columns]
+    return [(k, words.get(k, title_of_column(k))) for k in plain] + [(f"own:{c}", c) for c in rig.columns]
 
 
-def guess(rig: Rig, heads: Sequence[str]) -> tuple[str, ...]:
+def guess_mapping(rig: Rig, heads: Sequence[str]) -> tuple[str, ...]:
     """Which of our columns each heading is; each of ours once, the first that fits."""
     own = {c.lower(): f"own:{c}" for c in rig.columns}
     known = {alias: column for column, aliases in ALIASES.items() for alias in aliases} | own
@@ -202,19 +202,19 @@ def guess(rig: Rig, heads: Sequence[str]) -> tuple[str, ...]:
     return tuple(found)
 
 
-def paste(index: Index, text: str) -> Pasted:
+def paste_rows(index: Index, text: str) -> Pasted:
     """Rows with headings, matched by number: known numbers are changed, new ones added. Nothing else is touched.
 
     Raises Refused when there are no headings to go by.
     """
     rows = read_cells(text)
-    heads = guess(index.rig, rows[0])
+    heads = guess_mapping(index.rig, rows[0])
     if "number" not in heads or len({h for h in heads if h}) < 2:
         raise Refused(
             "The first row must hold headings, with the number among them: No., Name, Profile, Mode, Universe, "
             "Address …"
         )
-    return understand(index, rows, Mapping(heads))
+    return understand_table(index, rows, Mapping(heads))
 
 
 @dataclass
@@ -228,7 +228,7 @@ class _Pasting:
     unknown: dict[str, int] = field(default_factory=dict)
 
 
-def understand(
+def understand_table(
     index: Index, rows: Sequence[Sequence[str]], mapping: Mapping, loose: Collection[tuple[int, int]] = ()
 ) -> Pasted:
     """Take a table in by a mapping. The first row are headings; `loose` cells were fractions in a spreadsheet.
@@ -240,8 +240,8 @@ def understand(
         raise Refused("Say which column is the number: it tells which fixture a row is about.")
     twice = next((c for c in taken if taken.count(c) > 1), "")
     if twice:
-        raise Refused(f"Two columns are taken for {dict(readable(index.rig)).get(twice, twice).lower()}.")
-    rig, begun, types = _prepared(index.rig, rows, mapping)
+        raise Refused(f"Two columns are taken for {dict(readable_columns(index.rig)).get(twice, twice).lower()}.")
+    rig, begun, types = _prepare_rig(index.rig, rows, mapping)
     at = _Pasting(rig, types)
     by_number: dict[int, list[str]] = {}
     for fid, f in rig.fixtures.items():
@@ -257,18 +257,18 @@ def understand(
         if c < len(mapping.columns):
             odd_in.setdefault(r, set()).add(mapping.columns[c])
     for n, row in enumerate(rows[1:], 2):
-        step("rows", n, len(rows))
+        take_step("rows", n, len(rows))
         cells = {h: row[i].strip() for i, h in enumerate(mapping.columns) if h and i < len(row)}
         odd = odd_in.get(n - 1, set())
         who = cells.get("number", "")
         try:
             if who in ("–", "-") and cells.get("name", "").lower() in by_name:
-                found.append(_element(at, index, n, cells, by_name[cells["name"].lower()], numbers))
+                found.append(_read_element_row(at, index, n, cells, by_name[cells["name"].lower()], numbers))
                 continue
             if who in ("", "–"):
                 raise Refused("it has no number")
             _check_loose(cells, odd)
-            number = whole(who, 1, 999_999)
+            number = read_whole_number(who, 1, 999_999)
             known = by_number.get(number, [])  # a rig may hold a number twice; then it is the nth of them
             at_all = seen[number] = seen.get(number, 0) + 1
             if at_all > max(1, len(known)):
@@ -276,7 +276,7 @@ def understand(
             fid = known[at_all - 1] if known else ""
             old = rig.fixtures.get(fid)
             made = _read_row(at, cells, number, old, numbers)
-            if fid and made == old and not _regrouped(groups.get(fid, ()), cells.get("groups")):
+            if fid and made == old and not _groups_differ(groups.get(fid, ()), cells.get("groups")):
                 found.append(Row(n, "same", who, key=fid))
                 continue
             before = f"{say_start(index, fid)} {old.name}" if old else ""
@@ -288,18 +288,18 @@ def understand(
         except Refused as e:
             found.append(Row(n, "refused", who, why=str(e).rstrip(".")))
     count = len(at.fixtures) + len(at.elements)
-    label = f"paste {plural(count, 'row')}"
-    made_rig, change = put(rig, label, fixtures=at.fixtures, elements=at.elements, universes=at.universes)
+    label = f"paste {say_count(count, 'row')}"
+    made_rig, change = put_entries(rig, label, fixtures=at.fixtures, elements=at.elements, universes=at.universes)
     done = [*begun, change]
     if at.groups:
         made_rig, more = edits.put_each_in_groups(made_rig, {fid: names.split(",") for fid, names in at.groups})
         done.append(more)
     unread = tuple(h for h, c in zip(rows[0], mapping.columns) if not c and h)
     shown = tuple(with_meets(index, made_rig, found))
-    return Pasted(made_rig, joined(label, *done), shown, unread, tuple(at.unknown.items()))
+    return Pasted(made_rig, join_changes(label, *done), shown, unread, tuple(at.unknown.items()))
 
 
-def _prepared(rig: Rig, rows: Sequence[Sequence[str]], mapping: Mapping) -> tuple[Rig, list[Change], dict[str, str]]:
+def _prepare_rig(rig: Rig, rows: Sequence[Sequence[str]], mapping: Mapping) -> tuple[Rig, list[Change], dict[str, str]]:
     """The rig with the own columns and the draft profiles that a mapping asks for, and the types with these drafts."""
     done: list[Change] = []
     types = dict(mapping.types)
@@ -343,14 +343,14 @@ def with_meets(index: Index, after: Rig, rows: list[Row]) -> list[Row]:
     if not any(r.state in ("new", "changed") for r in rows):
         return rows
     then = Index(after)
-    meets = {c.key: c.meets for c in consequences(index, after)}
+    meets = {c.key: c.meets for c in list_consequences(index, after)}
     fresh: dict[str, set[str]] = {}
     new = {r.key for r in rows if r.state == "new"}
-    for uid in {s.universe for k in new for s in then.spans(k)}:
-        for c in then.clashes(uid):
+    for uid in {s.universe for k in new for s in then.spans_of(k)}:
+        for c in then.clashes_in_universe(uid):
             for a, b in ((c.a, c.b), (c.b, c.a)):
-                if a.item in new:
-                    fresh.setdefault(a.item, set()).add(then.call(b.key))
+                if a.item_of_span in new:
+                    fresh.setdefault(a.item_of_span, set()).add(then.word_for_taker(b.key))
     found = []
     for r in rows:
         if r.state in ("new", "changed"):
@@ -361,26 +361,28 @@ def with_meets(index: Index, after: Rig, rows: list[Row]) -> list[Row]:
     return found
 
 
-def _element(at: _Pasting, index: Index, n: int, cells: dict[str, str], eid: str, numbers: dict[int, str]) -> Row:
+def _read_element_row(
+    at: _Pasting, index: Index, n: int, cells: dict[str, str], eid: str, numbers: dict[int, str]
+) -> Row:
     """A row about an element, known by its name: its place and its remark can be other ones."""
     old = at.rig.elements[eid]
     made = replace(old, note=cells["note"]) if "note" in cells else old
     text, universe = cells.get("first", ""), cells.get("universe", "")
     if text and text != "not patched":
         number, address = read_place(text if re.search(r"[./]", text) or not universe else f"{universe}.{text}")
-        spans = index.spans(eid)
+        spans = index.spans_of(eid)
         now = (index.rig.universes[spans[0].universe].number, spans[0].first) if spans else None
         if now != (number, address):
             if old.at.locked:
                 raise Refused(f"{old.name} is locked at another address")
-            made = replace(made, at=Place(universe=_universe(at, number, numbers), address=address))
+            made = replace(made, at=Place(universe=_read_universe(at, number, numbers), address=address))
     if made == old:
         return Row(n, "same", old.name, key=eid)
     at.elements[eid] = made
     return Row(n, "changed", old.name, f"{say_start(index, eid)} {old.name}", old.name, key=eid)
 
 
-def _universe(at: _Pasting, number: int, numbers: dict[int, str]) -> str:
+def _read_universe(at: _Pasting, number: int, numbers: dict[int, str]) -> str:
     uid = numbers.get(number)
     if uid is None:
         made = Universe(number=number) if 1 <= number <= 63999 else None
@@ -392,7 +394,7 @@ def _universe(at: _Pasting, number: int, numbers: dict[int, str]) -> str:
     return uid
 
 
-def _regrouped(groups: Sequence[str], typed: str | None) -> bool:
+def _groups_differ(groups: Sequence[str], typed: str | None) -> bool:
     if typed is None:
         return False
     return {w.strip().lower() for w in typed.split(",") if w.strip()} != {g.lower() for g in groups}
@@ -406,10 +408,10 @@ def _read_row(
     if old is None:
         if not words:
             raise Refused(f"{number} is new and has no profile")
-        pid, mid = _kind(at, words, mode)
+        pid, mid = _find_kind(at, words, mode)
         old = Fixture(number=number, name=rig.profiles[pid].name, profile=pid, mode=mid)
     elif words or mode:
-        pid, mid = _kind(at, words, mode, old.profile)
+        pid, mid = _find_kind(at, words, mode, old.profile)
         if (pid, mid) != (old.profile, old.mode) and (mode or words.lower() != rig.profiles[old.profile].name.lower()):
             old = replace(old, profile=pid, mode=mid)
     fields: dict[str, Any] = {}
@@ -429,7 +431,7 @@ def _read_row(
     return replace(old, **fields)
 
 
-def _kind(at: _Pasting, words: str, mode: str, profile: str = "") -> tuple[str, str]:
+def _find_kind(at: _Pasting, words: str, mode: str, profile: str = "") -> tuple[str, str]:
     """Profile and mode for what a table calls them: as the mapping says, else by their names here."""
     called = " · ".join(w for w in (words, mode) if w)
     mapped = at.types.get(called, "")
@@ -451,19 +453,19 @@ def _read_places(at: _Pasting, text: str, universe: str, old: Fixture, numbers: 
     """Places of the breaks out of `3.045`, or 45 beside a universe of 3; what is unchanged keeps its anchor and
     lock."""
     if text == "not patched":  # what leads nowhere is not patched either, and stays what it is
-        return () if any(_where(at, old, n) for n in range(len(old.at))) else old.at
+        return () if any(_old_place(at, old, n) for n in range(len(old.at))) else old.at
     if not text:
         return old.at
     places: list[Place] = []
     for break_no, part in enumerate(p.strip() for p in text.split(",")):
         if part in ("–", "-", ""):
-            before = old.place(break_no)
-            places.append(Place() if _where(at, old, break_no) else before)
+            before = old.place_of_break(break_no)
+            places.append(Place() if _old_place(at, old, break_no) else before)
             continue
         number, address = read_place(part if re.search(r"[./]", part) or not universe else f"{universe}.{part}")
-        uid = _universe(at, number, numbers)
-        before = old.place(break_no)
-        if before.origin in ("anchored", "run") and (uid, address) == _where(at, old, break_no):
+        uid = _read_universe(at, number, numbers)
+        before = old.place_of_break(break_no)
+        if before.origin_of_place in ("anchored", "run") and (uid, address) == _old_place(at, old, break_no):
             places.append(before)
             continue
         if before.locked and (before.universe, before.address) != (uid, address):
@@ -474,9 +476,9 @@ def _read_places(at: _Pasting, text: str, universe: str, old: Fixture, numbers: 
     return tuple(places)
 
 
-def _where(at: _Pasting, old: Fixture, break_no: int) -> tuple[str, int] | None:
+def _old_place(at: _Pasting, old: Fixture, break_no: int) -> tuple[str, int] | None:
     from welvo.patch.resolve import Resolver
 
     same = next((k for k, f in at.rig.fixtures.items() if f is old), "")
     key = same or next((k for k, f in at.rig.fixtures.items() if f.number == old.number), "")
-    return Resolver(at.rig).start(key, break_no) if key else None
+    return Resolver(at.rig).start_of_break(key, break_no) if key else None

@@ -11,8 +11,8 @@ from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS
 from welvo.rig.document import Rig
-from welvo.rig.lookup import call, called, mode_of, place_of_running, universe_by_number
-from welvo.rig.notation import plural, read_place, say_place, thousands
+from welvo.rig.lookup import find_item_named, mode_of, name_of_item, place_of_running, universe_by_number
+from welvo.rig.notation import read_place, say_count, say_place, say_thousands
 from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef
 from welvo.runs.along import piece_name, pixel_places
@@ -92,7 +92,7 @@ def of_running(index: Index, running: int, device_name: str = "") -> Target:
     model = model_of(rig, device_id) if device_id else None
     if not device_id or model is None:
         raise Refused(f"There is no device “{device_name}” in this rig.")
-    streams = [s for (d, _), s in index.cables.streams.items() if d == device_id]
+    streams = [s for (d, _), s in index.cables_and_sums.streams.items() if d == device_id]
     if streams:
         return _running_in_streams(index, device_id, streams, running)
     left = running
@@ -105,7 +105,7 @@ def of_running(index: Index, running: int, device_name: str = "") -> Target:
             return of_slot(index, uid, left)
         else:
             raise Refused(f"Port {label} of {rig.devices[device_id].name} takes no universe.")
-    count = plural(len(model.ports), "port")
+    count = say_count(len(model.ports), "port")
     raise Refused(f"{rig.devices[device_id].name} has {count}; running slot {running} is behind the last.")
 
 
@@ -121,16 +121,21 @@ def of_port_pixel(index: Index, device_name: str, port: str, pixel: int) -> Targ
     rig = index.rig
     device_id = next((k for k, d in rig.devices.items() if d.name.lower() == device_name.strip().lower()), "")
     stream = next(
-        (s for (d, label), s in index.cables.streams.items() if d == device_id and label.lower() == port.lower()), None
+        (
+            s
+            for (d, label), s in index.cables_and_sums.streams.items()
+            if d == device_id and label.lower() == port.lower()
+        ),
+        None,
     )
     if stream is None:
         raise Refused(f"There is no port {port} with pixels on a device “{device_name}”.")
     piece = next((p for p in stream.pieces if p.px <= pixel < p.px + p.pixels), None)
-    place = piece.place((pixel - piece.px) * piece.k + 1) if piece else None
+    place = piece.place_of_slot((pixel - piece.px) * piece.k + 1) if piece else None
     uid = universe_by_number(rig, place[0]) if place else ""
     if not place or not uid:
         raise Refused(
-            f"Port {stream.label} of {rig.devices[device_id].name} has {plural(stream.pixels, 'pixel')}; pixel "
+            f"Port {stream.label} of {rig.devices[device_id].name} has {say_count(stream.pixels, 'pixel')}; pixel "
             f"{pixel} has no universe."
         )
     return of_slot(index, uid, place[1])
@@ -142,23 +147,23 @@ def _running_in_streams(index: Index, device_id: str, streams: list[Stream], run
     for stream in streams:
         for piece in stream.pieces:
             if left <= piece.slots:
-                place = piece.place(left)
+                place = piece.place_of_slot(left)
                 uid = universe_by_number(index.rig, place[0]) if place else ""
                 if not place or not uid:
                     raise Refused(f"Port {stream.label} of {index.rig.devices[device_id].name} has no universe there.")
                 return of_slot(index, uid, place[1])
             left -= piece.slots
-    raise Refused(f"{index.rig.devices[device_id].name} has {thousands(running - left)} slots in all.")
+    raise Refused(f"{index.rig.devices[device_id].name} has {say_thousands(running - left)} slots in all.")
 
 
 def of_segment(index: Index, device_id: str, label: str, n: int) -> Target:
     """The first slot of a segment that is no element: a bridge, a converter; null pixels and cables have none."""
-    stream = index.cables.streams.get(PortRef(device_id, label))
-    line = index.cables.lines.get(PortRef(device_id, label)) if stream is None else None
+    stream = index.cables_and_sums.streams.get(PortRef(device_id, label))
+    line = index.cables_and_sums.lines.get(PortRef(device_id, label)) if stream is None else None
     if line and line.n == n and line.segment.fixtures:
         return replace(of_item(index, line.segment.fixtures[0]), label=line.segment.name or f"line on {label}")
     piece = stream.pieces[n] if stream and n < len(stream.pieces) else None
-    place = piece.place(1) if piece and piece.slots else None
+    place = piece.place_of_slot(1) if piece and piece.slots else None
     uid = universe_by_number(index.rig, place[0]) if place else ""
     name = piece_name(index.rig, piece) if piece else ""
     return Target("", 0, uid, place[1] if place and uid else 0, name)
@@ -167,16 +172,16 @@ def of_segment(index: Index, device_id: str, label: str, n: int) -> Target:
 def of_slot_within(index: Index, name: str, within: int) -> Target:
     """Slot n (from 1) of a fixture by number or an element by name, counted through all its breaks."""
     rig = index.rig
-    key = called(rig, name)
+    key = find_item_named(rig, name)
     if not key:
         raise Refused(f"There is no fixture or element “{name}” in this rig.")
     left = within
-    for span in index.spans(key):
+    for span in index.spans_of(key):
         width = span.last - span.first + 1
         if 1 <= left <= width:
             return replace(of_slot(index, span.universe, span.first + left - 1), key=key, break_no=span.break_no)
         left -= width
-    raise Refused(f"{name} has {plural(within - left, 'slot')} with an address; there is no slot {within}.")
+    raise Refused(f"{name} has {say_count(within - left, 'slot')} with an address; there is no slot {within}.")
 
 
 def of_fixture_pixel(index: Index, number: int, pixel: int) -> Target:
@@ -188,9 +193,9 @@ def of_fixture_pixel(index: Index, number: int, pixel: int) -> Target:
         raise Refused(f"There is no fixture {number} in this rig.")
     slots = [(c.break_no, s) for c in mode.channels if c.pixel == pixel for s in c.slots]
     if not slots:
-        raise Refused(f"{number} has {plural(mode.pixels, 'pixel')}; there is no pixel {pixel}.")
+        raise Refused(f"{number} has {say_count(mode.count_pixels, 'pixel')}; there is no pixel {pixel}.")
     break_no, first = min(slots)
-    span = index.place(key, break_no)
+    span = index.span_of_break(key, break_no)
     if span is None:
         return Target(key, break_no, "", 0, f"{number}/{pixel}", pixel)
     return replace(
@@ -199,8 +204,8 @@ def of_fixture_pixel(index: Index, number: int, pixel: int) -> Target:
 
 
 def of_item(index: Index, key: str, break_no: int = 0) -> Target:
-    span = index.place(key, break_no)
-    label = call(index.rig, key)
+    span = index.span_of_break(key, break_no)
+    label = name_of_item(index.rig, key)
     return Target(key, break_no, span.universe if span else "", span.first if span else 0, label)
 
 
@@ -208,21 +213,21 @@ def of_pixel(index: Index, eid: str, pixel: int) -> Target:
     rig = index.rig
     element = rig.elements[eid]
     if element.kind == "block" or not 1 <= pixel <= element.pixels:
-        raise Refused(f"{element.name} has {plural(element.pixels, 'pixel')}; there is no pixel {pixel}.")
-    spans = index.spans(eid)
+        raise Refused(f"{element.name} has {say_count(element.pixels, 'pixel')}; there is no pixel {pixel}.")
+    spans = index.spans_of(eid)
     if not spans:
         return Target(eid, 0, "", 0, f"{element.name}/{pixel}", pixel)
     start = spans[0]
     first = rig.universes[start.universe]
     k = len(element.order)
     places = []
-    on_cable = pixel_places(index.cables, eid, pixel) if element.at.origin == "run" else []
-    if element.at.origin == "run":
+    on_cable = pixel_places(index.cables_and_sums, eid, pixel) if element.at.origin_of_place == "run" else []
+    if element.at.origin_of_place == "run":
         if not on_cable or not on_cable[0].places:
             return Target(eid, 0, "", 0, f"{element.name}/{pixel}", pixel)
         places = list(on_cable[0].places)
     if not places:
-        parts, _ = index.cables.stretched(element, first.number, start.first)
+        parts, _ = index.cables_and_sums.stretch_element(element, first.number, start.first)
         places = [w for c in range(k) if (w := place_in(parts, (pixel - 1) * k + c + 1))]
         if not places:
             return Target(eid, 0, "", 0, f"{element.name}/{pixel}", pixel)
@@ -234,10 +239,10 @@ def of_pixel(index: Index, eid: str, pixel: int) -> Target:
 
 
 def of_slot(index: Index, universe: str, address: int) -> Target:
-    here = index.at(universe, address)
+    here = index.spans_at_slot(universe, address)
     number = index.rig.universes[universe].number
     return Target(
-        here[0].item if here else "",
+        here[0].item_of_span if here else "",
         max(0, here[0].break_no) if here else 0,
         universe,
         address,

@@ -7,7 +7,7 @@ from functools import lru_cache
 from msgspec import Struct
 
 from welvo.patch.index import Index
-from welvo.rig.lookup import used
+from welvo.rig.lookup import is_in_use
 from welvo.rig.plan import model_of
 from welvo.rig.protocol import PROTOCOLS, Protocol
 from welvo.survey.octets import octet_feeds, stream_of
@@ -27,7 +27,7 @@ class Rate(Struct, frozen=True):
     def __add__(self, other: Rate) -> Rate:
         return Rate(self.packets + other.packets, self.bits + other.bits)
 
-    def times(self, n: int) -> Rate:
+    def multiplied_by(self, n: int) -> Rate:
         return Rate(self.packets * n, self.bits * n)
 
 
@@ -58,14 +58,14 @@ class DeviceLoad(Struct, frozen=True):
     wireless: bool
 
     @property
-    def worst(self) -> Rate:
+    def worst_load(self) -> Rate:
         """Without filtering switches: its own unicast and multicast, everybody's multicast and broadcast."""
         return self.own + self.multicast + self.broadcast
 
     @property
-    def share(self) -> float:
+    def share_of_link(self) -> float:
         """The worst load as a part of its link, 0..1 and above."""
-        return self.worst.bits / (self.link * 1e6) if self.link else 0.0
+        return self.worst_load.bits / (self.link * 1e6) if self.link else 0.0
 
 
 def dmx_rate(slots: int) -> float:
@@ -83,9 +83,9 @@ def frame_octets(protocol: Protocol, slots: int) -> tuple[int, int]:
 
 
 @lru_cache(256)
-def _one(protocol: Protocol, slots: int, rate: float) -> Rate:
+def _rate_of_one(protocol: Protocol, slots: int, rate: float) -> Rate:
     """One copy of a feed: most of a rig's feeds are alike."""
-    packets, octets = frame_octets(protocol, slots) if slots or PROTOCOLS[protocol].numbered else (0, 0)
+    packets, octets = frame_octets(protocol, slots) if slots or PROTOCOLS[protocol].has_universe_numbers else (0, 0)
     return Rate(packets * rate, octets * 8 * rate)
 
 
@@ -111,7 +111,7 @@ def traffic_facts(index: Index) -> tuple[object, ...]:
     """What the loads depend on: while it stays equal, they need not be reckoned again."""
     rig = index.rig
     devices_ = tuple((k, d.ip, d.model, *(p.feed for p in d.ports.values())) for k, d in rig.devices.items())
-    through = tuple((k, tuple(n for n, _ in s.used)) for k, s in index.cables.streams.items())
+    through = tuple((k, tuple(n for n, _ in s.used)) for k, s in index.cables_and_sums.streams.items())
     ddp = any(PROTOCOLS[f.protocol].carries == "octets" and not f.keeps for f in rig.feeds.values())
     items = (_Same(rig.fixtures), _Same(rig.elements)) if ddp else ()
     return (
@@ -126,13 +126,13 @@ def traffic_facts(index: Index) -> tuple[object, ...]:
     )
 
 
-def traffic(index: Index) -> Traffic:
+def traffic_of_rig(index: Index) -> Traffic:
     """All loads of a rig at the planned rates. Universes and devices that are not in use do not count."""
     rig = index.rig
     takers: dict[tuple[str, int], set[str]] = {}
     needs: dict[str, set[tuple[str, int]]] = {}
     for device_id, device in rig.devices.items():
-        if not used(rig, "devices", device_id):
+        if not is_in_use(rig, "devices", device_id):
             continue
         for port in device.ports.values():
             feed = rig.feeds.get(port.feed)
@@ -140,11 +140,11 @@ def traffic(index: Index) -> Traffic:
                 takers.setdefault((feed.protocol, feed.wire), set()).add(device_id)
                 needs.setdefault(device_id, set()).add((feed.protocol, feed.wire))
     by_number: dict[int, list[tuple[str, int]]] = {}
-    for feed in rig.feeds.values() if index.cables.streams else ():
+    for feed in rig.feeds.values() if index.cables_and_sums.streams else ():
         if feed.universe in rig.universes:
             by_number.setdefault(rig.universes[feed.universe].number, []).append((feed.protocol, feed.wire))
-    for (device_id, _), stream in index.cables.streams.items():
-        for number, _last in stream.used if used(rig, "devices", device_id) else ():
+    for (device_id, _), stream in index.cables_and_sums.streams.items():
+        for number, _last in stream.used if is_in_use(rig, "devices", device_id) else ():
             for wire in by_number.get(number, ()):
                 takers.setdefault(wire, set()).add(device_id)
     at_ip: dict[str, str] = {d.ip: device_id for device_id, d in rig.devices.items() if d.ip}
@@ -158,12 +158,12 @@ def traffic(index: Index) -> Traffic:
     multicast, broadcast, everything = NOTHING, NOTHING, NOTHING
     mine: dict[str, Rate] = {}
     for fid, feed in rig.feeds.items():
-        if feed.universe not in rig.universes or not used(rig, "universes", feed.universe):
+        if feed.universe not in rig.universes or not is_in_use(rig, "universes", feed.universe):
             continue
         slots = (
             lengths.get(fid, 0) if PROTOCOLS[feed.protocol].carries == "octets" else rig.universes[feed.universe].size
         )
-        one = _one(feed.protocol, slots, feed.rate)
+        one = _rate_of_one(feed.protocol, slots, feed.rate)
         here = takers.get((feed.protocol, feed.wire), set())
         if not PROTOCOLS[feed.protocol].port:
             loads[fid] = FeedLoad(fid, NOTHING, 0, "serial line")
@@ -187,11 +187,11 @@ def traffic(index: Index) -> Traffic:
                 own[at_ip[feed.to]] = own.get(at_ip[feed.to], NOTHING) + one
     total = NOTHING
     for load in loads.values():
-        total += load.one.times(load.copies)
+        total += load.one.multiplied_by(load.copies)
     found: dict[str, DeviceLoad] = {}
     for device_id in rig.devices:
         model = model_of(rig, device_id)
-        if not used(rig, "devices", device_id) or (model and not model.link):
+        if not is_in_use(rig, "devices", device_id) or (model and not model.link):
             continue
         wanted = mine.get(device_id, NOTHING)
         rest = Rate(multicast.packets - wanted.packets, multicast.bits - wanted.bits)

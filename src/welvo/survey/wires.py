@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from welvo.patch.index import Index
-from welvo.rig.lookup import universe_ids, used
+from welvo.rig.lookup import is_in_use, universe_ids
 from welvo.rig.plan import nothing_out
 from welvo.rig.protocol import NUMBERED, PROTOCOLS, Protocol, say_wire
 from welvo.rig.refs import PortRef
-from welvo.survey.traffic import Traffic, traffic
+from welvo.survey.traffic import Traffic, traffic_of_rig
 
 
 @dataclass(frozen=True)
@@ -50,7 +50,7 @@ def ports_by_feed(index: Index) -> dict[str, list[PortRef]]:
     for fid, feed in rig.feeds.items():
         by_universe.setdefault(feed.universe, []).append(fid)
     numbers = universe_ids(rig)
-    for ref, stream in index.cables.streams.items():
+    for ref, stream in index.cables_and_sums.streams.items():
         for number, _ in () if nothing_out(rig, *ref) else stream.used:
             for fid in by_universe.get(numbers.get(number, ""), ()):
                 if ref not in (ports := found.setdefault(fid, [])):
@@ -61,7 +61,7 @@ def ports_by_feed(index: Index) -> dict[str, list[PortRef]]:
 def wire_table(index: Index, known: Traffic | None = None) -> list[WireRow]:
     """All feeds by protocol and number. `beware` names what an off-by-one, or the other protocol, would hit."""
     rig = index.rig
-    loads = (known or traffic(index)).feeds
+    loads = (known or traffic_of_rig(index)).feeds
     takers = {
         fid: [f"{rig.devices[p.device].name} {p.port}" for p in ports] for fid, ports in ports_by_feed(index).items()
     }
@@ -77,7 +77,7 @@ def wire_table(index: Index, known: Traffic | None = None) -> list[WireRow]:
             continue
         universe = rig.universes[feed.universe]
         sender = rig.senders.get(feed.sender)
-        numbered = PROTOCOLS[feed.protocol].numbered
+        numbered = PROTOCOLS[feed.protocol].has_universe_numbers
         zero = PROTOCOLS[feed.protocol].from_zero(feed.wire)
         load = loads.get(fid)
         rows.append(
@@ -96,14 +96,14 @@ def wire_table(index: Index, known: Traffic | None = None) -> list[WireRow]:
                 feed.rate,
                 load.one.packets * load.copies if load else 0,
                 load.one.bits * load.copies if load else 0,
-                used(rig, "universes", feed.universe),
-                _beware(feed.protocol, feed.wire, universe.number, on_wire) if numbered else "",
+                is_in_use(rig, "universes", feed.universe),
+                _beware_of_number(feed.protocol, feed.wire, universe.number, on_wire) if numbered else "",
             )
         )
     return rows
 
 
-def _beware(protocol: Protocol, wire: int, number: int, on_wire: dict[tuple[Protocol, int], set[int]]) -> str:
+def _beware_of_number(protocol: Protocol, wire: int, number: int, on_wire: dict[tuple[Protocol, int], set[int]]) -> str:
     same = on_wire[protocol, wire] - {number}
     if same:
         return f"universe {min(same)} goes out under it too"

@@ -9,7 +9,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from welvo.app.widgets.painting import CENTRE, RIGHT, text
+from welvo.app.widgets.painting import CENTRE, RIGHT, draw_text_line
 from welvo.app.widgets.theme import THEME
 
 COLUMNS = 32
@@ -48,7 +48,7 @@ class Cells(QWidget):
             self.levels, self.owners = levels, owners
             self.update()
 
-    def differing(self) -> list[int]:
+    def differing_slots(self) -> list[int]:
         """Slots from 1 that are not as they were when they were held."""
         if self.kept is None:
             return []
@@ -62,11 +62,11 @@ class Cells(QWidget):
         wide = (self.width() - gutter) / COLUMNS
         high = min(30.0, self.height() / 16)
         now = time.monotonic()
-        off = set(self.differing())
+        off = set(self.differing_slots())
         for n in range(512):
             r, c = divmod(n, COLUMNS)
             if c == 0:
-                text(p, QRectF(0, r * high, gutter - 6, high), str(n + 1), "quiet", 11, align=RIGHT)
+                draw_text_line(p, QRectF(0, r * high, gutter - 6, high), str(n + 1), "quiet", 11, align=RIGHT)
             cell = QRectF(gutter + c * wide, r * high, wide - 1, high - 1)
             known = n < len(self.levels)
             value = self.levels[n] if known else 0
@@ -87,13 +87,13 @@ class Cells(QWidget):
             if owner > 0:
                 p.fillRect(
                     QRectF(cell.left(), cell.bottom() - 2, cell.width(), 2),
-                    THEME.tint(OWNER_TINTS[owner % len(OWNER_TINTS)])[0],
+                    THEME.colours_of_tint(OWNER_TINTS[owner % len(OWNER_TINTS)])[0],
                 )
             if n + 1 in off:
                 p.setPen(THEME.color("error"))
                 p.drawRect(cell.adjusted(0, 0, -1, -1))
             if value and wide > 15:
-                text(p, cell, str(value), "text", 11, align=CENTRE, elide=False)
+                draw_text_line(p, cell, str(value), "text", 11, align=CENTRE, elide=False)
 
     def mousePressEvent(self, e: QMouseEvent) -> None:
         slot = self.slot_at(e.position().x(), e.position().y())
@@ -138,7 +138,7 @@ class Rows(QWidget):
     def paintEvent(self, e: QPaintEvent) -> None:
         p = QPainter(self)
         for n, name in enumerate(self.names):
-            text(p, QRectF(0, n * self.HIGH, 84, self.HIGH), name, "quiet", 11, align=RIGHT)
+            draw_text_line(p, QRectF(0, n * self.HIGH, 84, self.HIGH), name, "quiet", 11, align=RIGHT)
         if self._frames:
             p.drawImage(QRectF(92, 0, self.width() - 92, self.HIGH * len(self._frames)), self._image)
         p.setPen(THEME.color("station"))

@@ -15,15 +15,15 @@ from PySide6.QtWidgets import QPushButton, QWidget
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Field, Line, Tick, set_help
-from welvo.app.widgets.painting import button, column, label, row
-from welvo.app.widgets.who import who
-from welvo.bench.cycles import KINDS, Cycle, Halving, Step, halving, steps
-from welvo.bench.record import recorded, subject
+from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets
+from welvo.app.widgets.who import name_of_user
+from welvo.bench.cycles import KINDS, Cycle, Halving, Step, begin_halving, steps_of_cycle
+from welvo.bench.record import record_tests, subject_of_test
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.lookup import universes_in_order
-from welvo.rig.notation import plural, read_numbers
-from welvo.rig.readers import decimals
+from welvo.rig.notation import read_numbers, say_count
+from welvo.rig.readers import read_decimal
 from welvo.rig.tested import TestResult
 
 BEAT = 40
@@ -48,62 +48,64 @@ class CyclePage(QWidget):
         self._at = 0.0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Test cycle")
-        left = column((16, 4, 8, 8), 4)
-        left.addWidget(label("Cycles", 13, True))
+        left = column_of_widgets((16, 4, 8, 8), 4)
+        left.addWidget(make_label("Cycles", 13, True))
         self.kinds: dict[str, QPushButton] = {}
         for kind, (words, finds) in KINDS.items():
-            b = button(words[:1].upper() + words[1:], partial(self.begin, kind), finds)
+            b = make_button(words[:1].upper() + words[1:], partial(self.begin_cycle, kind), finds)
             b.setCheckable(True)
             self.kinds[kind] = b
             left.addWidget(b)
-        left.addWidget(label("A lamp that answers somewhere", 13, True))
+        left.addWidget(make_label("A lamp that answers somewhere", 13, True))
         self.where = Field("The universes in which it may answer, such as 1–4. Empty: all.", lambda _: True)
         self.where.setPlaceholderText("all universes")
         self.where.setAccessibleName("Search in universes")
-        self.halve = button(
+        self.halve = make_button(
             "Halving search", self.begin_search, "Lights half of all slots; your answers find the one it answers on."
         )
-        left.addLayout(row(self.where, self.halve))
+        left.addLayout(row_of_widgets(self.where, self.halve))
         left.addStretch(1)
-        self.finds = label("", 11, quiet=True, wrap=True)
+        self.finds = make_label("", 11, quiet=True, wrap=True)
         left.addWidget(self.finds)
         holder = QWidget()
         holder.setLayout(left)
         holder.setFixedWidth(264)
-        right = column((16, 4, 16, 8), 8)
-        self.of = label("", 13, quiet=True)
-        self.words = label("", 22, True, wrap=True)
-        self.see = label("", 16, wrap=True)
-        self.back = button("Back", lambda: self.step(-1), "The step before this one.   ←")
-        self.hold = button("Hold", self.toggle_hold, "Stays at this step until you go on.   Space")
-        self.next = button("Next", lambda: self.step(1), "The step after this one.   →", primary=True)
+        right = column_of_widgets((16, 4, 16, 8), 8)
+        self.of = make_label("", 13, quiet=True)
+        self.words = make_label("", 22, True, wrap=True)
+        self.see = make_label("", 16, wrap=True)
+        self.back = make_button("Back", lambda: self.step_by(-1), "The step before this one.   ←")
+        self.hold = make_button("Hold", self.toggle_hold, "Stays at this step until you go on.   Space")
+        self.next = make_button("Next", lambda: self.step_by(1), "The step after this one.   →", primary=True)
         self.speed = Field("Steps a second, 0.02 to 25.", self._set_speed)
         self.speed.setFixedWidth(56)
         self.speed.setAccessibleName("Steps a second")
         self.speed.set_value("1")
         self.repeat = Tick("Round and round", "Begins again after the last step.", self._set_repeat)
         self.repeat.setChecked(True)
-        self.end = button("End", self.stop, "Ends the test; what you hold goes out again.   Esc")
+        self.end = make_button("End", self.stop_cycle, "Ends the test; what you hold goes out again.   Esc")
         right.addWidget(self.of)
         right.addWidget(self.words)
         right.addWidget(self.see)
         right.addSpacing(8)
         right.addLayout(
-            row(
+            row_of_widgets(
                 self.back,
                 self.hold,
                 self.next,
                 12,
                 self.speed,
-                label("steps a second", 11, quiet=True),
+                make_label("steps a second", 11, quiet=True),
                 self.repeat,
                 None,
                 self.end,
             )
         )
-        self.asked = row(
-            button("It reacts", lambda: self.answer(True), "The lamp is on one of the lit slots.", primary=True),
-            button("Nothing", lambda: self.answer(False), "The lamp is on one of the others."),
+        self.asked = row_of_widgets(
+            make_button(
+                "It reacts", lambda: self.answer_halving(True), "The lamp is on one of the lit slots.", primary=True
+            ),
+            make_button("Nothing", lambda: self.answer_halving(False), "The lamp is on one of the others."),
             None,
         )
         self.search_row = QWidget()
@@ -111,19 +113,23 @@ class CyclePage(QWidget):
         self.search_row.setLayout(self.asked)
         right.addWidget(self.search_row)
         right.addSpacing(12)
-        right.addWidget(label("What was seen", 13, True))
+        right.addWidget(make_label("What was seen", 13, True))
         self.note = Line()
         self.note.setPlaceholderText("a remark, if there is one")
         set_help(self.note, "A remark that is kept with the result.")
-        self.passed = button("Passed", lambda: self.result("passed"), "Everything picked did what it must.   P")
-        self.failed = button("Failed", lambda: self.result("failed"), "Something did not; say what in the remark.   F")
-        self.doubt = button("Doubtful", lambda: self.result("doubtful"), "To be looked at again.   D")
-        right.addLayout(row(self.passed, self.failed, self.doubt, self.note))
-        self.said = label("", 11, wrap=True)
+        self.passed = make_button(
+            "Passed", lambda: self.record_result("passed"), "Everything picked did what it must.   P"
+        )
+        self.failed = make_button(
+            "Failed", lambda: self.record_result("failed"), "Something did not; say what in the remark.   F"
+        )
+        self.doubt = make_button("Doubtful", lambda: self.record_result("doubtful"), "To be looked at again.   D")
+        right.addLayout(row_of_widgets(self.passed, self.failed, self.doubt, self.note))
+        self.said = make_label("", 11, wrap=True)
         right.addWidget(self.said)
         right.addStretch(1)
-        right.addWidget(label(KEYS, 11, quiet=True, wrap=True))
-        body = row(spacing=0)
+        right.addWidget(make_label(KEYS, 11, quiet=True, wrap=True))
+        body = row_of_widgets(spacing=0)
         body.setContentsMargins(0, 0, 0, 0)
         body.addWidget(holder)
         body.addLayout(right, 1)
@@ -134,7 +140,7 @@ class CyclePage(QWidget):
 
     # ---- beginning and ending
 
-    def begin(self, kind: str) -> None:
+    def begin_cycle(self, kind: str) -> None:
         """Begin a cycle over what is selected. Raises Refused."""
         s = self._session
         keys = (
@@ -143,13 +149,13 @@ class CyclePage(QWidget):
             else []
         )
         try:
-            made = steps(s.index, kind, keys)
+            made = steps_of_cycle(s.index, kind, keys)
         except Refused:
             self.kinds[kind].setChecked(self.kind == kind)
             raise
         if not self.speed.commit():
             raise Refused(f"“{self.speed.text()}” is no number of steps a second; they go from 0.02 to 25.")
-        speed = decimals(self.speed.value or "1", *SPEEDS)
+        speed = read_decimal(self.speed.value or "1", *SPEEDS)
         if kind == "numbers":
             speed = max(speed, 4.0)
             self.speed.set_value("4")
@@ -159,7 +165,7 @@ class CyclePage(QWidget):
             keys,
             kind,
         )
-        self._begun()
+        self._note_beginning()
 
     def begin_search(self) -> None:
         """Begin the halving search. Raises Refused."""
@@ -168,79 +174,84 @@ class CyclePage(QWidget):
         typed = self.where.text().strip()
         wanted = set(read_numbers(typed)) if typed else None
         universes = [u for u in universes_in_order(rig) if wanted is None or rig.universes[u].number in wanted]
-        self.search, self.cycle, self.keys, self.kind = halving(self._session.index, universes), None, [], "halving"
-        self._begun()
+        self.search, self.cycle, self.keys, self.kind = (
+            begin_halving(self._session.index, universes),
+            None,
+            [],
+            "halving",
+        )
+        self._note_beginning()
 
-    def _begun(self) -> None:
+    def _note_beginning(self) -> None:
         self._at = time.monotonic()
         self._clock.start()
-        self._send()
+        self._send_step()
         self.setFocus()
-        if not self._network.output.armed:
+        if not self._network.output.is_armed:
             self.said.setText("Not armed: nothing leaves this computer. Arm in the head to see it.")
         else:
             self.said.setText("")
 
-    def stop(self) -> None:
+    def stop_cycle(self) -> None:
         """End the test; what is held goes out again."""
         self.cycle = self.search = None
         self.kind = ""
         self._clock.stop()
         self._network.meant.levels.end_test()
-        self._network.meant.touch()
+        self._network.meant.note_touched()
         self.show_step()
         self.changed.emit()
 
     @property
-    def running(self) -> bool:
+    def is_running(self) -> bool:
         return self.cycle is not None or self.search is not None
 
     # ---- walking
 
-    def now(self) -> Step | None:
+    def present_step(self) -> Step | None:
         if self.search is not None:
-            return self.search.step(self._session.index)
-        return self.cycle.step if self.cycle else None
+            return self.search.step_to_show(self._session.index)
+        return self.cycle.present_step if self.cycle else None
 
-    def _send(self) -> None:
-        step = self.now()
+    def _send_step(self) -> None:
+        step = self.present_step()
         if step:
             self._network.meant.levels.start_test(step.hold, self.keys)
-            self._network.meant.touch()
+            self._network.meant.note_touched()
         self.show_step()
         self.changed.emit()
 
-    def step(self, by: int) -> None:
+    def step_by(self, by: int) -> None:
         if self.cycle:
-            self.cycle.forward() if by > 0 else self.cycle.back()
-            self._send()
+            self.cycle.step_forward() if by > 0 else self.cycle.step_back()
+            self._send_step()
 
     def toggle_hold(self) -> None:
         if self.cycle:
             self.cycle.held = not self.cycle.held
             self.show_step()
 
-    def answer(self, reacts: bool) -> None:
+    def answer_halving(self, reacts: bool) -> None:
         """The lamp reacts to what is lit, or not."""
         if self.search is None:
             return
-        self.search = self.search.answered(reacts)
-        self._send()
+        self.search = self.search.with_answer(reacts)
+        self._send_step()
 
     def _on_clock(self) -> None:
         now = time.monotonic()
         passed, self._at = now - self._at, now
-        if self.cycle and self.cycle.tick(min(passed, 1.0)):  # a computer that slept does not skip ahead
-            self._send()
+        if self.cycle and self.cycle.let_time_pass(min(passed, 1.0)):  # a computer that slept does not skip ahead
+            self._send_step()
 
     def _set_speed(self, typed: str) -> None:
-        speed = decimals(typed, *SPEEDS)
+        speed = read_decimal(typed, *SPEEDS)
         if self.cycle:
             self.cycle.set_speed(speed)
         else:
             Cycle([Step("", "")]).set_speed(speed)
 
-    def _faster(self, by: float) -> None:
+    def _change_speed(self, by: float) -> None:
         if self.cycle:
             self.cycle.set_speed(min(25.0, max(0.02, self.cycle.speed * by)))
             self.speed.set_value(f"{self.cycle.speed:.3g}")
@@ -252,16 +263,16 @@ class CyclePage(QWidget):
     # ---- what is shown
 
     def show_step(self) -> None:
-        step, cycle, search = self.now(), self.cycle, self.search
+        step, cycle, search = self.present_step(), self.cycle, self.search
         for kind, b in self.kinds.items():
             b.setChecked(kind == self.kind)
         self.search_row.setVisible(search is not None and len(search.possible) > 1)
         for b in (self.back, self.hold, self.next):
             b.setVisible(search is None)
             b.setEnabled(cycle is not None)
-        self.end.setEnabled(self.running)
+        self.end.setEnabled(self.is_running)
         for b in (self.passed, self.failed, self.doubt):
-            b.setEnabled(bool(self.keys or self._picked()))
+            b.setEnabled(bool(self.keys or self._picked_keys()))
         self.hold.setText("Go on" if cycle and cycle.held else "Hold")
         if step is None:
             self.of.setText("")
@@ -271,11 +282,11 @@ class CyclePage(QWidget):
             return
         if cycle:
             words = KINDS[self.kind][0]
-            over = f"{words[:1].upper()}{words[1:]} over {plural(len(self.keys), 'item')}"
+            over = f"{words[:1].upper()}{words[1:]} over {say_count(len(self.keys), 'item')}"
             self.of.setText(f"{over} · step {cycle.at + 1} of {len(cycle.steps)}")
             self.finds.setText(KINDS[self.kind][1])
         elif search is not None:
-            self.of.setText(f"Halving search · {plural(len(search.possible), 'slot')} possible")
+            self.of.setText(f"Halving search · {say_count(len(search.possible), 'slot')} possible")
             self.finds.setText("")
         if search is not None and len(search.possible) == 1:
             self.words.setText(f"It answers at {step.words.split(' to ')[0]}")
@@ -287,33 +298,41 @@ class CyclePage(QWidget):
             self.words.setText(step.words)
             self.see.setText(step.see)
 
-    def _picked(self) -> list[str]:
+    def _picked_keys(self) -> list[str]:
         s = self._session
         return list(s.selection.ids) if s.selection.kind == "item" else []
 
-    def result(self, what: TestResult) -> None:
+    def record_result(self, what: TestResult) -> None:
         """Keep what was seen, for everything under test. Raises Refused."""
         s = self._session
-        keys = self.keys or self._picked()
+        keys = self.keys or self._picked_keys()
         name = KINDS[self.kind][0] if self.kind in KINDS else "by hand"
-        made = recorded(s.index, [subject("item", k) for k in keys], what, name, who(), s.today(), self.note.text())
-        s.amend("tests", made)
+        made = record_tests(
+            s.index,
+            [subject_of_test("item", k) for k in keys],
+            what,
+            name,
+            name_of_user(),
+            s.clock_time(),
+            self.note.text(),
+        )
+        s.amend_record("tests", made)
         self.note.clear()
-        self.said.setText(f"{plural(len(made), 'item')} recorded as {what}.")
+        self.said.setText(f"{say_count(len(made), 'item')} recorded as {what}.")
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
         acts = {
-            Qt.Key.Key_Right: lambda: self.step(1),
-            Qt.Key.Key_Left: lambda: self.step(-1),
+            Qt.Key.Key_Right: lambda: self.step_by(1),
+            Qt.Key.Key_Left: lambda: self.step_by(-1),
             Qt.Key.Key_Space: self.toggle_hold,
-            Qt.Key.Key_P: lambda: self.result("passed"),
-            Qt.Key.Key_F: lambda: self.result("failed"),
-            Qt.Key.Key_D: lambda: self.result("doubtful"),
-            Qt.Key.Key_Plus: lambda: self._faster(1.5),
-            Qt.Key.Key_Minus: lambda: self._faster(1 / 1.5),
-            Qt.Key.Key_Y: lambda: self.answer(True),
-            Qt.Key.Key_N: lambda: self.answer(False),
-            Qt.Key.Key_Escape: self.stop,
+            Qt.Key.Key_P: lambda: self.record_result("passed"),
+            Qt.Key.Key_F: lambda: self.record_result("failed"),
+            Qt.Key.Key_D: lambda: self.record_result("doubtful"),
+            Qt.Key.Key_Plus: lambda: self._change_speed(1.5),
+            Qt.Key.Key_Minus: lambda: self._change_speed(1 / 1.5),
+            Qt.Key.Key_Y: lambda: self.answer_halving(True),
+            Qt.Key.Key_N: lambda: self.answer_halving(False),
+            Qt.Key.Key_Escape: self.stop_cycle,
         }
         act = acts.get(Qt.Key(e.key()))
         if act and not e.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):

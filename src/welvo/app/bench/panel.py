@@ -9,19 +9,19 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.bench.solving import KINDS as SOLVERS
-from welvo.app.bench.solving import Solving, fitting
+from welvo.app.bench.solving import Solving, fitting_solvers
 from welvo.app.jobs.live_path import chain_of, look_at
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fixes import run_fix
-from welvo.app.widgets.painting import button, clear, label, row, text
+from welvo.app.widgets.painting import clear_layout, draw_text_line, make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import Panel, Title
 from welvo.app.widgets.theme import THEME
-from welvo.bench.questions import behind_the_facts, questions
+from welvo.bench.questions import behind_the_facts, questions_about
 from welvo.bench.solvers import Sight
-from welvo.bench.why import diagnose, why
-from welvo.rig.lookup import call
+from welvo.bench.why import diagnose_item, first_cause
+from welvo.rig.lookup import name_of_item
 from welvo.survey.target import of_item
 
 
@@ -44,9 +44,11 @@ class Hops(QWidget):
             if n + 1 < len(self._hops):
                 p.setPen(THEME.color("edge"))
                 p.drawLine(16, y + 22, 16, y + 46)
-            marks.draw(p, mark, 10, y + 6, 12)
-            text(p, QRectF(36, y + 2, self.width() - 40, 20), role, bold=True)
-            text(p, QRectF(36, y + 21, self.width() - 40, 18), fact, "text" if mark == "differs" else "quiet", 11)
+            marks.draw_mark(p, mark, 10, y + 6, 12)
+            draw_text_line(p, QRectF(36, y + 2, self.width() - 40, 20), role, bold=True)
+            draw_text_line(
+                p, QRectF(36, y + 21, self.width() - 40, 18), fact, "text" if mark == "differs" else "quiet", 11
+            )
 
 
 class BenchPanel(Panel):
@@ -64,17 +66,17 @@ class BenchPanel(Panel):
 
     def refresh(self) -> None:
         s, network = self.session, self.network
-        key = s.selection.first if s.selection.kind == "item" else ""
+        key = s.selection.first_selected if s.selection.kind == "item" else ""
         if not key or (key not in s.rig.fixtures and key not in s.rig.elements):
             if self._state != "nothing":
                 self._state = "nothing"
-                clear(self.body)
+                clear_layout(self.body)
                 self.nothing()
             return
         chain = chain_of(s, network, of_item(s.index, key))
-        causes = diagnose(look_at(s, network, key, chain))
-        cause = causes[0] if causes else why(look_at(s, network, key, chain))
-        fixes = list(cause.fixes[:2])
+        causes = diagnose_item(look_at(s, network, key, chain))
+        cause = causes[0] if causes else first_cause(look_at(s, network, key, chain))
+        fixes = list(cause.possible_fixes[:2])
         hops: list[tuple[str, str, str]] = []
         broken = False
         for n, hop in enumerate(chain.hops):
@@ -89,13 +91,13 @@ class BenchPanel(Panel):
         if state == self._state:
             return
         self._state = state
-        clear(self.body)
-        who = call(s.rig, key)
+        clear_layout(self.body)
+        who = name_of_item(s.rig, key)
         self.body.addWidget(Title(f"Why is {who} dark?" if cause.certain else f"The way to {who}"))
-        self.body.addWidget(label(cause.sentence, 13, True, wrap=True))
+        self.body.addWidget(make_label(cause.sentence, 13, True, wrap=True))
         for fix in fixes:
             self.body.addWidget(
-                button(
+                make_button(
                     fix.label,
                     lambda fix=fix: run_fix(s, network, fix),
                     "; ".join(f"{a}: {b} → {c}" for a, b, c in fix.changes),
@@ -103,48 +105,50 @@ class BenchPanel(Panel):
                 )
             )
         if cause.proof:
-            self.body.addWidget(label(cause.proof, 11, wrap=True))
+            self.body.addWidget(make_label(cause.proof, 11, wrap=True))
         if cause.do and not fixes:
-            self.body.addWidget(label(cause.do, 13, wrap=True))
+            self.body.addWidget(make_label(cause.do, 13, wrap=True))
         for other in causes[1:4]:
-            self.body.addWidget(label(f"Then: {other.sentence}", 11, quiet=True, wrap=True))
-        if not causes and network.output.armed:
-            self._ask(key)
+            self.body.addWidget(make_label(f"Then: {other.sentence}", 11, quiet=True, wrap=True))
+        if not causes and network.output.is_armed:
+            self._ask_question(key)
         offers = [
-            button(words, partial(self._solve, kind, key), help_text)
+            make_button(words, partial(self._open_solver, kind, key), help_text)
             for kind, (words, help_text) in SOLVERS.items()
-            if kind in fitting(s.index, key)
+            if kind in fitting_solvers(s.index, key)
         ]
-        self.body.addWidget(label("Find out by light", 11, quiet=True))
+        self.body.addWidget(make_label("Find out by light", 11, quiet=True))
         for n in range(0, len(offers), 2):
-            self.body.addLayout(row(*offers[n : n + 2], None, spacing=4))
+            self.body.addLayout(row_of_widgets(*offers[n : n + 2], None, spacing=4))
         self.body.addWidget(Hops(hops))
         self.body.addStretch(1)
 
-    def _ask(self, key: str) -> None:
+    def _ask_question(self, key: str) -> None:
         """Where facts end: one question, chosen for what its answer decides; what is left, and what to do."""
         index = self.session.index
         solver = behind_the_facts(index, key)
         for sight in self._answers.get(key, ()):
-            solver = solver.after(sight.test, sight.seen)
-        asked = {q.name: q for q in questions(index, key)}
+            solver = solver.after_sight(sight.test, sight.seen)
+        asked = {q.name: q for q in questions_about(index, key)}
         test = solver.next_test
-        if test and len(solver.left) > 1:
-            self.body.addWidget(label(asked[test].words, 13, True, wrap=True))
+        if test and len(solver.still_possible) > 1:
+            self.body.addWidget(make_label(asked[test].words, 13, True, wrap=True))
             for answer in asked[test].answers:
-                left = solver.after(test, answer).left
+                left = solver.after_sight(test, answer).still_possible
                 words = "Then: " + ("; ".join(p.words for p in left[:3]) or "none of these") + "."
-                self.body.addWidget(button(answer, partial(self._answer, key, test, answer), words))
-        self.body.addWidget(label(solver.verdict, 13, len(solver.left) == 1, wrap=True))
-        if len(solver.left) == 1:
-            self.body.addWidget(label(solver.left[0].do, 13, wrap=True))
+                self.body.addWidget(make_button(answer, partial(self._answer_question, key, test, answer), words))
+        self.body.addWidget(make_label(solver.words_of_verdict, 13, len(solver.still_possible) == 1, wrap=True))
+        if len(solver.still_possible) == 1:
+            self.body.addWidget(make_label(solver.still_possible[0].do, 13, wrap=True))
         for sight in solver.sights:
-            back = button(
+            back = make_button(
                 "Take back", partial(self._take_back, key, sight.test), "This answer does not count any more."
             )
-            self.body.addLayout(row(label(f"{sight.test}: {sight.seen}", 11, quiet=True, wrap=True), None, back))
+            self.body.addLayout(
+                row_of_widgets(make_label(f"{sight.test}: {sight.seen}", 11, quiet=True, wrap=True), None, back)
+            )
 
-    def _answer(self, key: str, test: str, seen: str) -> None:
+    def _answer_question(self, key: str, test: str, seen: str) -> None:
         kept = tuple(a for a in self._answers.get(key, ()) if a.test != test)
         self._answers[key] = (*kept, Sight(test, seen))
         self.refresh()
@@ -153,5 +157,5 @@ class BenchPanel(Panel):
         self._answers[key] = tuple(a for a in self._answers.get(key, ()) if a.test != test)
         self.refresh()
 
-    def _solve(self, kind: str, key: str) -> None:
-        Solving(self.session, self.network, kind, key, self, self.network.meant.touch).exec()
+    def _open_solver(self, kind: str, key: str) -> None:
+        Solving(self.session, self.network, kind, key, self, self.network.meant.note_touched).exec()

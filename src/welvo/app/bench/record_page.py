@@ -6,13 +6,13 @@ from PySide6.QtWidgets import QWidget
 
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Choice, Line, set_help
-from welvo.app.widgets.painting import button, column, label, row
+from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.app.widgets.tables import Column, ListRow, RowList
-from welvo.app.widgets.who import when, who
+from welvo.app.widgets.who import name_of_user, say_when
 from welvo.bench.record import Line as RecordLine
-from welvo.bench.record import lines, recorded, split, subject
+from welvo.bench.record import record_lines, record_tests, split_subject, subject_of_test
 from welvo.rig.document import Change, Rig
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.tested import TestResult
 
 KINDS = {"item": "lamps and elements", "port": "ports", "universe": "universes", "device": "devices"}
@@ -20,16 +20,16 @@ WORDS = {"": "not tested", "passed": "passed", "failed": "failed", "doubtful": "
 SHOW = {"all": "all", "left": "what is left", "failed": "failed and doubtful", "woken": "changed since"}
 
 
-def subjects(rig: Rig, kind: str) -> list[str]:
+def subjects_of_kind(rig: Rig, kind: str) -> list[str]:
     """Everything of a kind that can be tested, in order."""
     if kind == "item":
         numbered = sorted(rig.fixtures, key=lambda k: rig.fixtures[k].number)
-        return [subject("item", k) for k in (*numbered, *rig.elements)]
+        return [subject_of_test("item", k) for k in (*numbered, *rig.elements)]
     if kind == "port":
-        return [subject("port", d, p) for d, v in rig.devices.items() for p in v.ports]
+        return [subject_of_test("port", d, p) for d, v in rig.devices.items() for p in v.ports]
     if kind == "universe":
-        return [subject("universe", u) for u in sorted(rig.universes, key=lambda u: rig.universes[u].number)]
-    return [subject("device", d) for d in rig.devices]
+        return [subject_of_test("universe", u) for u in sorted(rig.universes, key=lambda u: rig.universes[u].number)]
+    return [subject_of_test("device", d) for d in rig.devices]
 
 
 class RecordPage(QWidget):
@@ -49,7 +49,7 @@ class RecordPage(QWidget):
         )
         self.show_.setAccessibleName("Listed")
         self.show_.set_options(list(SHOW.items()), "all")
-        self.progress = label("", 13)
+        self.progress = make_label("", 13)
         self.list = RowList(
             "Test record",
             (
@@ -58,16 +58,16 @@ class RecordPage(QWidget):
             ),
         )  # fmt: skip
         self.list.setSelectionMode(RowList.SelectionMode.ExtendedSelection)
-        self.list.picked.connect(self._go)
+        self.list.picked.connect(self._go_to_subject)
         self.note = Line()
         self.note.setPlaceholderText("a remark, if there is one")
         set_help(self.note, "A remark that is kept with the result.")
-        body = column((16, 4, 16, 8), 8)
+        body = column_of_widgets((16, 4, 16, 8), 8)
         body.addLayout(
-            row(
-                label("Record of", 11, quiet=True),
+            row_of_widgets(
+                make_label("Record of", 11, quiet=True),
                 self.kind,
-                label("Listed", 11, quiet=True),
+                make_label("Listed", 11, quiet=True),
                 self.show_,
                 None,
                 self.progress,
@@ -76,10 +76,10 @@ class RecordPage(QWidget):
         body.addWidget(self.list, 1)
         words = "Records it for the chosen rows, tested by hand."
         body.addLayout(
-            row(
-                button("Passed", lambda: self.result("passed"), words),
-                button("Failed", lambda: self.result("failed"), words),
-                button("Doubtful", lambda: self.result("doubtful"), words),
+            row_of_widgets(
+                make_button("Passed", lambda: self.record_result("passed"), words),
+                make_button("Failed", lambda: self.record_result("failed"), words),
+                make_button("Doubtful", lambda: self.record_result("doubtful"), words),
                 self.note,
             )
         )
@@ -98,7 +98,7 @@ class RecordPage(QWidget):
             return
         s = self._session
         kind, show = str(self.kind.currentData()), str(self.show_.currentData())
-        every = lines(s.index, subjects(s.rig, kind))
+        every = record_lines(s.index, subjects_of_kind(s.rig, kind))
         wanted = {"left": ("", "woken"), "failed": ("failed", "doubtful"), "woken": ("woken",)}.get(show)
         self._lines = [x for x in every if wanted is None or x.standing in wanted]
         rows = []
@@ -108,7 +108,7 @@ class RecordPage(QWidget):
             cells = (
                 x.name,
                 said,
-                when(t.at) if t else "",
+                say_when(t.at) if t else "",
                 t.who if t else "",
                 t.what if t else "",
                 t.note if t else "",
@@ -118,17 +118,19 @@ class RecordPage(QWidget):
         count = {k: sum(x.standing == k for x in every) for k in WORDS}
         parts = [f"{count[k]} {WORDS[k]}" for k in ("failed", "doubtful", "woken") if count[k]]
         self.progress.setText(
-            f"{count['passed']} of {plural(len(every), 'thing')} passed" + "".join(f", {p}" for p in parts)
+            f"{count['passed']} of {say_count(len(every), 'thing')} passed" + "".join(f", {p}" for p in parts)
         )
 
-    def _go(self, of: object) -> None:
-        kind, key, _ = split(str(of))
+    def _go_to_subject(self, of: object) -> None:
+        kind, key, _ = split_subject(str(of))
         if kind == "item":
             self._session.select_items([key])
 
-    def result(self, what: TestResult) -> None:
+    def record_result(self, what: TestResult) -> None:
         """Record the chosen rows. Raises Refused for none."""
         s = self._session
         chosen = [str(self.list.rows.ids[i.row()]) for i in self.list.selectionModel().selectedRows()]
-        s.amend("tests", recorded(s.index, chosen, what, "by hand", who(), s.today(), self.note.text()))
+        s.amend_record(
+            "tests", record_tests(s.index, chosen, what, "by hand", name_of_user(), s.clock_time(), self.note.text())
+        )
         self.note.clear()

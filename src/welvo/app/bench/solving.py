@@ -11,18 +11,18 @@ from PySide6.QtWidgets import QWidget
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog
-from welvo.app.widgets.painting import button, clear, column, label, row
-from welvo.bench.levels import Hold, reveal
+from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label, row_of_widgets
+from welvo.bench.levels import Hold, reveal_item
 from welvo.bench.picking import pixels_in
 from welvo.bench.solvers import (
     PRIMARIES,
     Solver,
     bridge_of,
     bridge_slots,
-    colour_order,
     fold_and_direction,
+    solve_colour_order,
+    solve_substitution,
     start_address,
-    substitution,
     universe_base,
     which_device,
 )
@@ -31,7 +31,7 @@ from welvo.patch.slot_words import letters_of
 from welvo.rig.base import Refused
 from welvo.rig.colours import FUNCTIONS
 from welvo.rig.lookup import feeds_of, universe_by_number
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.protocol import PROTOCOLS
 
 KINDS = {
@@ -44,18 +44,22 @@ KINDS = {
 }
 
 
-def fitting(index: Index, key: str) -> list[str]:
+def fitting_solvers(index: Index, key: str) -> list[str]:
     """The solvers that say something about an item."""
     many = pixels_in(index, key)
-    found = ["order"] if many and len(_letters(index, key)) > 2 else []
-    found += ["address"] if key in index.rig.fixtures and index.spans(key) and not index.cables.on_runs(key) else []
+    found = ["order"] if many and len(_letters_of_order(index, key)) > 2 else []
+    found += (
+        ["address"]
+        if key in index.rig.fixtures and index.spans_of(key) and not index.cables_and_sums.on_runs(key)
+        else []
+    )
     found += ["lies"] if many > 1 and key in index.rig.elements else []
     found += ["bridge"] if bridge_of(index, key) else []
     return [*found, "base"] + (["device"] if len(index.rig.devices) > 1 else [])
 
 
-def _letters(index: Index, key: str) -> str:
-    span = index.place(key)
+def _letters_of_order(index: Index, key: str) -> str:
+    span = index.span_of_break(key)
     element = index.rig.elements.get(key)
     return letters_of(index, span) if span else element.order if element else ""
 
@@ -64,18 +68,18 @@ def solver_for(index: Index, kind: str, key: str) -> Solver[Any]:
     """Raises Refused where there is nothing to find out."""
     rig = index.rig
     if kind == "order":
-        return colour_order(_letters(index, key))
+        return solve_colour_order(_letters_of_order(index, key))
     if kind == "address":
         return start_address(index, key)
     if kind == "lies":
         return fold_and_direction(pixels_in(index, key), [rig.elements[key].fold] if rig.elements[key].fold else [])
     if kind == "bridge":
-        return substitution(index, key)
+        return solve_substitution(index, key)
     if kind == "device":
         return which_device(index, list(rig.devices))
-    span = index.place(key)
+    span = index.span_of_break(key)
     feeds = [rig.feeds[f] for f in feeds_of(rig, span.universe)] if span else []
-    feed = next((f for f in feeds if PROTOCOLS[f.protocol].numbered), None)
+    feed = next((f for f in feeds if PROTOCOLS[f.protocol].has_universe_numbers), None)
     if feed is None:
         raise Refused("Its universe has no number on the wire.")
     return universe_base([feed.wire - 1, feed.wire, feed.wire + 1])
@@ -84,9 +88,9 @@ def solver_for(index: Index, kind: str, key: str) -> Solver[Any]:
 def hold_for(index: Index, kind: str, key: str, test: str) -> tuple[Hold, list[str]]:
     """What lights a test, and the items that it takes over."""
     rig = index.rig
-    span = index.place(key)
+    span = index.span_of_break(key)
     if kind == "order":
-        letter = _letters(index, key)[int(test.partition(" ")[2]) - 1]
+        letter = _letters_of_order(index, key)[int(test.partition(" ")[2]) - 1]
         return Hold(pixels={key: {(1, FUNCTIONS[letter]): 1.0}}), [key]
     if kind == "address" and span:
         _, first, _, last = test.split(" ")
@@ -96,12 +100,12 @@ def hold_for(index: Index, kind: str, key: str, test: str) -> tuple[Hold, list[s
         return Hold(slots=bridge_slots(index, key, PRIMARIES[test])), [key]
     if kind == "lies":
         n = int(test.partition(" ")[2])
-        return Hold(pixels={key: {(n, f): 1.0 for f in (FUNCTIONS[x] for x in _letters(index, key))}}), [key]
+        return Hold(pixels={key: {(n, f): 1.0 for f in (FUNCTIONS[x] for x in _letters_of_order(index, key))}}), [key]
     wire = int(test.partition(" ")[2])
-    feed = next((f for f in rig.feeds.values() if f.wire == wire and PROTOCOLS[f.protocol].numbered), None)
+    feed = next((f for f in rig.feeds.values() if f.wire == wire and PROTOCOLS[f.protocol].has_universe_numbers), None)
     uid = feed.universe if feed else universe_by_number(rig, wire)
     keys = index.items_on(uid) if uid in rig.universes else []
-    return Hold({(k, f): v for k in keys for f, v in reveal(index, k).items()}), keys
+    return Hold({(k, f): v for k in keys for f, v in reveal_item(index, k).items()}), keys
 
 
 class Solving(Dialog):
@@ -111,50 +115,50 @@ class Solving(Dialog):
         self, session: Session, network: Network, kind: str, key: str, parent: QWidget, moved: Callable[[], object]
     ) -> None:
         self.solver = solver_for(session.index, kind, key)
-        note = "" if network.output.armed else "Not armed: nothing is lit. The answers count all the same."
+        note = "" if network.output.is_armed else "Not armed: nothing is lit. The answers count all the same."
         super().__init__(parent, self.solver.question, note=note, wide=520, high=420)
         self._session, self._network, self._kind, self._key, self._moved = session, network, kind, key, moved
-        self._offered = column((0, 0, 0, 0), 8)
+        self._offered = column_of_widgets((0, 0, 0, 0), 8)
         self.body.addLayout(self._offered)
         self.body.addStretch(1)
         self.finish(None, leave="Close", room=54)
-        self.finished.connect(lambda _: self._dark())
-        self._show()
+        self.finished.connect(lambda _: self._darken_others())
+        self._show_test()
 
-    def _dark(self) -> None:
+    def _darken_others(self) -> None:
         self._network.meant.levels.end_test()
         self._moved()
 
-    def _show(self) -> None:
-        clear(self._offered)
+    def _show_test(self) -> None:
+        clear_layout(self._offered)
         solver, test = self.solver, self.solver.next_test
-        if test and len(solver.left) > 1:
+        if test and len(solver.still_possible) > 1:
             hold, keys = hold_for(self._session.index, self._kind, self._key, test)
             self._network.meant.levels.start_test(hold, keys)
             self._moved()
-            self._offered.addWidget(label(f"Lit now: {test}. What is seen?", 16, True, wrap=True))
-            answers = sorted(solver.answers(test).items(), key=lambda x: -x[1])
+            self._offered.addWidget(make_label(f"Lit now: {test}. What is seen?", 16, True, wrap=True))
+            answers = sorted(solver.possible_answers(test).items(), key=lambda x: -x[1])
             for n in range(0, min(12, len(answers)), 3):
                 here = [
-                    button(
+                    make_button(
                         seen,
-                        partial(self._answer, test, seen),
-                        f"Leaves {plural(count, 'possibility', 'possibilities')}.",
+                        partial(self._answer_test, test, seen),
+                        f"Leaves {say_count(count, 'possibility', 'possibilities')}.",
                     )
                     for seen, count in answers[n : n + 3]
                 ]
-                self._offered.addLayout(row(*here, None))
+                self._offered.addLayout(row_of_widgets(*here, None))
         else:
-            self._dark()
+            self._darken_others()
         for s in solver.sights:
-            back = button("Take back", partial(self._back, s.test), "This sight does not count any more.")
-            self._offered.addLayout(row(label(f"{s.test}: {s.seen}"), None, back))
-        self.say(solver.verdict)
+            back = make_button("Take back", partial(self._take_back, s.test), "This sight does not count any more.")
+            self._offered.addLayout(row_of_widgets(make_label(f"{s.test}: {s.seen}"), None, back))
+        self.say(solver.words_of_verdict)
 
-    def _answer(self, test: str, seen: str) -> None:
-        self.solver = self.solver.after(test, seen)
-        self._show()
+    def _answer_test(self, test: str, seen: str) -> None:
+        self.solver = self.solver.after_sight(test, seen)
+        self._show_test()
 
-    def _back(self, test: str) -> None:
-        self.solver = self.solver.without(test)
-        self._show()
+    def _take_back(self, test: str) -> None:
+        self.solver = self.solver.without_sight(test)
+        self._show_test()

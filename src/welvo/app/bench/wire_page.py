@@ -17,16 +17,16 @@ from welvo.app.disk import wait_for
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Choice, set_help
-from welvo.app.widgets.painting import button, column, label, row
+from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.formats.files import RigFileError
-from welvo.live.recording import Recorder, Recording, Wire, load
+from welvo.live.recording import Recorder, Recording, Wire, load_recording
 from welvo.observed.values import SourceSeen
-from welvo.observed.wire import judged, merged, rivals
+from welvo.observed.wire import judge_sources, merge_sources, rival_sources
 from welvo.patch.slot_words import slot_word
 from welvo.patience import steady
 from welvo.rig.base import Refused
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.protocol import NUMBERED, say_wire
 
 Heard = list[tuple[SourceSeen, bytes]]
@@ -47,10 +47,10 @@ class WirePage(QWidget):
         self.list = RowList(
             "Universes", (Column("", 24, "mark"), Column("Wire", 74), Column("Universe", 84), Column("From", 36))
         )
-        self.list.picked.connect(self._pick)
+        self.list.picked.connect(self._pick_wire)
         self.list.setFixedWidth(226)
         self.cells, self.rows = Cells(), Rows()
-        self.rows.picked.connect(lambda n: self._pick(self._wires[n]))
+        self.rows.picked.connect(lambda n: self._pick_wire(self._wires[n]))
         self.cells.picked.connect(self._say_slot)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
@@ -58,7 +58,7 @@ class WirePage(QWidget):
         self.stack = QStackedWidget()
         self.stack.addWidget(self.cells)
         self.stack.addWidget(scroll)
-        self.all = button("All as rows", self._toggle_rows, "Shows every universe as a strip of 512 levels.")
+        self.all = make_button("All as rows", self._toggle_rows, "Shows every universe as a strip of 512 levels.")
         self.all.setCheckable(True)
         self.takes = Choice(
             "What a receiver makes of sources of one rank: the highest level of each slot, or the newest frame whole.",
@@ -66,23 +66,29 @@ class WirePage(QWidget):
         )
         self.takes.setAccessibleName("Receivers take")
         self.takes.set_options([("highest", "highest of each slot"), ("latest", "newest frame")], "highest")
-        self.hold = button("Hold", self._hold, "Keeps these levels; what differs from then on is outlined.")
+        self.hold = make_button(
+            "Hold", self._hold_comparison, "Keeps these levels; what differs from then on is outlined."
+        )
         self.hold.setCheckable(True)
-        self.anew = button("Count anew", self._anew, "Forgets losses and silences so far, to see whether they go on.")
-        self.record = button("Record", self._record, "Keeps everything that is heard, until you stop it.")
-        self.open = button("Open…", self._ask_open, "Opens a recording, or a capture of a network tool.")
-        self.save = button("Save…", self._ask_save, "Saves the recording as a capture that network tools read.")
-        self.live = button("Live", self.to_live, "Back to what is on the wire now.")
+        self.anew = make_button(
+            "Count anew", self._begin_anew, "Forgets losses and silences so far, to see whether they go on."
+        )
+        self.record = make_button("Record", self._start_recording, "Keeps everything that is heard, until you stop it.")
+        self.open = make_button("Open…", self._ask_open, "Opens a recording, or a capture of a network tool.")
+        self.save = make_button("Save…", self._ask_save, "Saves the recording as a capture that network tools read.")
+        self.live = make_button("Live", self.to_live, "Back to what is on the wire now.")
         self.slider = QSlider(Qt.Orientation.Horizontal)
         self.slider.setAccessibleName("Moment of the recording")
         set_help(self.slider, "The moment of the recording that is shown.")
         self.slider.valueChanged.connect(lambda _: self._moved_to())
-        self.run = button("Play", self._play, "Lets the recording run; Space does it too.")
+        self.run = make_button("Play", self._play_recording, "Lets the recording run; Space does it too.")
         self.run.setCheckable(True)
-        self.onto = button("Onto the wire", self._onto, "Sends the recording by the Bench's own feeds, while armed.")
+        self.onto = make_button(
+            "Onto the wire", self._play_onto_wire, "Sends the recording by the Bench's own feeds, while armed."
+        )
         self.onto.setCheckable(True)
-        self.title = label("", 13, True)
-        self.note = label("", 11, quiet=True, wrap=True)
+        self.title = make_label("", 13, True)
+        self.note = make_label("", 11, quiet=True, wrap=True)
         self.sources = RowList(
             "Sources",
             (
@@ -91,23 +97,23 @@ class WirePage(QWidget):
             ),
         )  # fmt: skip
         self.sources.setFixedHeight(104)
-        self.said = label("", 11, wrap=True)
-        left = column((16, 0, 8, 8), 6)
+        self.said = make_label("", 11, wrap=True)
+        left = column_of_widgets((16, 0, 8, 8), 6)
         left.addWidget(self.list, 1)
         left.addWidget(self.note)
-        right = column((8, 0, 16, 8), 6)
-        right.addLayout(row(self.title, None, label("Receivers take", 11, quiet=True), self.takes))
+        right = column_of_widgets((8, 0, 16, 8), 6)
+        right.addLayout(row_of_widgets(self.title, None, make_label("Receivers take", 11, quiet=True), self.takes))
         right.addWidget(self.stack, 1)
-        right.addLayout(row(self.all, self.hold, self.anew, None, self.record, self.open, self.save))
-        self.moment = label("", 11, quiet=True)
+        right.addLayout(row_of_widgets(self.all, self.hold, self.anew, None, self.record, self.open, self.save))
+        self.moment = make_label("", 11, quiet=True)
         self._player = QWidget()
-        player = row(self.run, self.slider, self.moment, self.onto, self.live)
+        player = row_of_widgets(self.run, self.slider, self.moment, self.onto, self.live)
         player.setContentsMargins(0, 0, 0, 0)
         self._player.setLayout(player)
         right.addWidget(self._player)
         right.addWidget(self.said)
         right.addWidget(self.sources)
-        body = row(spacing=0)
+        body = row_of_widgets(spacing=0)
         body.addLayout(left)
         body.addLayout(right, 1)
         body.setContentsMargins(0, 0, 0, 0)
@@ -115,7 +121,7 @@ class WirePage(QWidget):
         self._clock = QTimer(self, interval=40)
         self._clock.timeout.connect(self._on_clock)
         self._lister = QTimer(self, interval=500)  # apart from the levels, so that neither waits for the other
-        self._lister.timeout.connect(lambda: self._list() if self.isVisible() else None)
+        self._lister.timeout.connect(lambda: self._list_wires() if self.isVisible() else None)
         self._lister.start()
         self._player.hide()
         self.save.setEnabled(False)
@@ -124,7 +130,7 @@ class WirePage(QWidget):
 
     def _all_heard(self) -> dict[Wire, Heard]:
         if self.recording:
-            return self.recording.sources_at(self.at)
+            return self.recording.sources_at(self.moment_shown)
         listener = self._network.hearing.listener
         found: dict[Wire, Heard] = {}
         for s in self._session.observed.sources:
@@ -132,17 +138,17 @@ class WirePage(QWidget):
             found.setdefault((s.protocol, s.wire), []).append((s, levels or b""))
         return found
 
-    def _heard(self, wire: Wire) -> Heard:
+    def _heard_levels(self, wire: Wire) -> Heard:
         if self.recording:
-            return self.recording.sources_at(self.at).get(wire, [])
+            return self.recording.sources_at(self.moment_shown).get(wire, [])
         listener = self._network.hearing.listener
-        return listener.universe(*wire, steady()) if listener else []
+        return listener.sources_of_universe(*wire, steady()) if listener else []
 
     @property
-    def at(self) -> float:
+    def moment_shown(self) -> float:
         return self.slider.value() / 1000
 
-    def _names(self) -> dict[Wire, str]:
+    def _names_of_wires(self) -> dict[Wire, str]:
         """What each number on the wire is in the rig."""
         rig = self._session.rig
         if self._named[0] is not rig.feeds or self._named[1] is not rig.universes:
@@ -154,10 +160,10 @@ class WirePage(QWidget):
             self._named = (rig.feeds, rig.universes, found)
         return self._named[2]
 
-    def _name(self, wire: Wire) -> str:
-        return self._names().get(wire, "not in the rig")
+    def _name_of_wire(self, wire: Wire) -> str:
+        return self._names_of_wires().get(wire, "not in the rig")
 
-    def _pick(self, wire: object) -> None:
+    def _pick_wire(self, wire: object) -> None:
         if isinstance(wire, tuple):
             self.wire = wire
             self.cells.kept = None
@@ -171,26 +177,26 @@ class WirePage(QWidget):
         if not self.isVisible():
             return
         if fresh:
-            self._list()
+            self._list_wires()
         if self.all.isChecked():
             heard = self._all_heard()
             takes = self.takes.currentData()
-            frames = [merged(heard.get(w, []), takes).levels for w in self._wires]
+            frames = [merge_sources(heard.get(w, []), takes).levels for w in self._wires]
             self.rows.show_frames([say_wire(*w) for w in self._wires], frames)
         elif self.wire:
-            mine = self._heard(self.wire)
-            found = merged(mine, self.takes.currentData())
+            mine = self._heard_levels(self.wire)
+            found = merge_sources(mine, self.takes.currentData())
             self.cells.show_levels(found.levels, found.owners, fresh)
-            self._tell(mine, found.levels)
+            self._tell_sources(mine, found.levels)
         if self.recorder:
-            self.record.setText(f"Stop · {self.recorder.taken:,} packets".replace(",", " "))
+            self.record.setText(f"Stop · {self.recorder.count_taken:,} packets".replace(",", " "))
 
-    def _list(self) -> None:
+    def _list_wires(self) -> None:
         heard = self._all_heard()
         planned = {(f.protocol, f.wire) for f in self._session.rig.feeds.values() if f.protocol in NUMBERED}
         self._wires = sorted(planned | set(heard), key=lambda w: (NUMBERED.index(w[0]), w[1]))
-        names = self._names()
-        now = (self._wires, names, [(len(heard.get(w, ())), self._lead(heard.get(w, []))) for w in self._wires])
+        names = self._names_of_wires()
+        now = (self._wires, names, [(len(heard.get(w, ())), self._several_lead(heard.get(w, []))) for w in self._wires])
         if now != self._listed:
             self._listed = now
             rows = []
@@ -209,16 +215,16 @@ class WirePage(QWidget):
         listener = self._network.hearing.listener
         drops = listener.own_drops() if listener and not self.recording else 0
         mine = f"; {drops} packets lost in this computer" if drops else ""
-        self.note.setText(f"{plural(len(heard), 'universe')} {total}, {silent} silent{mine}")
+        self.note.setText(f"{say_count(len(heard), 'universe')} {total}, {silent} silent{mine}")
 
-    def _lead(self, mine: Heard) -> bool:
+    def _several_lead(self, mine: Heard) -> bool:
         """Whether several sources lead on one universe."""
-        return len(mine) > 1 and bool(rivals([s for s, _ in mine]))
+        return len(mine) > 1 and bool(rival_sources([s for s, _ in mine]))
 
-    def _tell(self, mine: Heard, levels: bytes) -> None:
+    def _tell_sources(self, mine: Heard, levels: bytes) -> None:
         assert self.wire is not None
         lit = sum(map(bool, levels))
-        self.title.setText(f"{say_wire(*self.wire)} · {self._name(self.wire)} · {lit} of {len(levels)} above 0")
+        self.title.setText(f"{say_wire(*self.wire)} · {self._name_of_wire(self.wire)} · {lit} of {len(levels)} above 0")
         rows = []
         for n, (s, _) in enumerate(mine):
             flags = " ".join(w for w, on in (("ours", s.own), ("preview", s.preview), (f"sync {s.sync}", s.sync)) if on)
@@ -228,11 +234,11 @@ class WirePage(QWidget):
             )  # fmt: skip
             rows.append(ListRow(n, cells, (n,) * len(cells)))
         self.sources.show_lines(rows)
-        said = [words for _, words in judged([s for s, _ in mine])]
-        off = self.cells.differing()
+        said = [words for _, words in judge_sources([s for s, _ in mine])]
+        off = self.cells.differing_slots()
         if self.cells.kept is not None:
             first = f", the first is {off[0]}" if off else ""
-            said.insert(0, f"{plural(len(off), 'slot')} not as held{first}.")
+            said.insert(0, f"{say_count(len(off), 'slot')} not as held{first}.")
         if not mine:
             said.append("Nobody sends it." if not self.recording else "Nobody sends it at this moment.")
         self.said.setText(" ".join(said[:3]))
@@ -241,11 +247,11 @@ class WirePage(QWidget):
         rig, index = self._session.rig, self._session.index
         wire = self.wire
         feed = next((f for f in rig.feeds.values() if wire and (f.protocol, f.wire) == wire), None)
-        here = index.at(feed.universe, slot) if feed and feed.universe in rig.universes else ()
-        what = " and ".join(f"{index.call(x.key)} · {slot_word(index, x, slot)}" for x in here[:2])
+        here = index.spans_at_slot(feed.universe, slot) if feed and feed.universe in rig.universes else ()
+        what = " and ".join(f"{index.word_for_taker(x.key)} · {slot_word(index, x, slot)}" for x in here[:2])
         value = self.cells.levels[slot - 1] if slot <= len(self.cells.levels) else 0
         owner = self.cells.owners[slot - 1] if slot <= len(self.cells.owners) else -1
-        mine = self._heard(wire) if wire else []
+        mine = self._heard_levels(wire) if wire else []
         who = f", from {mine[owner][0].name or mine[owner][0].ip}" if 0 <= owner < len(mine) else ""
         self.said.setText(f"Slot {slot}: {value}{who}. {what or 'Nothing is patched there'}.")
 
@@ -255,43 +261,43 @@ class WirePage(QWidget):
         self.stack.setCurrentIndex(1 if self.all.isChecked() else 0)
         self.tick()
 
-    def _hold(self) -> None:
+    def _hold_comparison(self) -> None:
         self.cells.kept = self.cells.levels if self.hold.isChecked() else None
         self.cells.update()
         self.tick()
 
-    def _anew(self) -> None:
+    def _begin_anew(self) -> None:
         if self._network.hearing.listener:
             self._network.hearing.listener.count_anew()
         self.tick()
 
-    def _record(self) -> None:
+    def _start_recording(self) -> None:
         listener = self._network.hearing.listener
         if listener is None:
             raise Refused("Nothing is listened to: choose an interface under Output › Interface first.")
         if self.recorder is None:
             self.recorder = Recorder()
-            listener.record(self.recorder)
+            listener.record_into(self.recorder)
             return
-        listener.record(None)
+        listener.record_into(None)
         done, self.recorder = self.recorder, None
         self.record.setText("Record")
-        if not done.taken:
+        if not done.count_taken:
             raise Refused("Nothing was heard meanwhile.")
-        self.show_recording(done.recording())
+        self.show_recording(done.finish_recording())
         if done.full:
             self._session.say("The recording was full and ended early.", "warning")
 
     def show_recording(self, recording: Recording) -> None:
         self.recording = recording
-        self.slider.setRange(0, max(1, round(1000 * recording.seconds)))
+        self.slider.setRange(0, max(1, round(1000 * recording.length_in_seconds)))
         self.slider.setValue(0)
         self._player.show()
         self.save.setEnabled(True)
         self.cells.kept = None
         self.hold.setChecked(False)
         self.wire = None
-        self._moment()
+        self._show_moment()
         self.tick(fresh=True)
 
     def to_live(self) -> None:
@@ -310,7 +316,7 @@ class WirePage(QWidget):
 
     def open_file(self, path: Path) -> None:
         try:
-            self.show_recording(wait_for(lambda: load(path), f"Reading {path.name}"))
+            self.show_recording(wait_for(lambda: load_recording(path), f"Reading {path.name}"))
         except RigFileError as e:
             raise Refused(str(e)) from e
 
@@ -324,27 +330,27 @@ class WirePage(QWidget):
         if recording is None:
             raise Refused("There is no recording to save.")
         try:
-            wait_for(lambda: recording.save(path))
+            wait_for(lambda: recording.save_recording(path))
         except RigFileError as e:
             raise Refused(str(e)) from e
         self._session.say(f"{len(recording.datagrams)} packets saved in {path.name}.")
 
     # ---- playing
 
-    def _play(self) -> None:
+    def _play_recording(self) -> None:
         if self.recording is None:
             return
         if self.run.isChecked():
             if self.slider.value() >= self.slider.maximum():
                 self.slider.setValue(0)
-            self._played_at = time.monotonic() - self.at
+            self._played_at = time.monotonic() - self.moment_shown
             self._clock.start()
         else:
             self._clock.stop()
         self._put_on_wire()
 
-    def _onto(self) -> None:
-        if self.onto.isChecked() and not self._network.output.armed:
+    def _play_onto_wire(self) -> None:
+        if self.onto.isChecked() and not self._network.output.is_armed:
             self.onto.setChecked(False)
             raise Refused("Arm first: nothing leaves this computer before that.")
         self._put_on_wire()
@@ -353,41 +359,41 @@ class WirePage(QWidget):
         if self.recording is None or not self.run.isChecked():
             return
         now = time.monotonic() - self._played_at
-        self.slider.setValue(round(1000 * min(now, self.recording.seconds)))
-        self._moment()
-        if now >= self.recording.seconds:
+        self.slider.setValue(round(1000 * min(now, self.recording.length_in_seconds)))
+        self._show_moment()
+        if now >= self.recording.length_in_seconds:
             self.run.setChecked(False)
             self._clock.stop()
-        if self.onto.isChecked() and not self._network.output.armed:
+        if self.onto.isChecked() and not self._network.output.is_armed:
             self.onto.setChecked(False)
             self._stop_playing()
         self._put_on_wire()
 
     def _moved_to(self) -> None:
-        self._moment()
-        self._list()
+        self._show_moment()
+        self._list_wires()
         self.tick()
 
-    def _moment(self) -> None:
-        whole = self.recording.seconds if self.recording else 0.0
-        self.moment.setText(f"{self.at:.1f} of {whole:.1f} s")
+    def _show_moment(self) -> None:
+        whole = self.recording.length_in_seconds if self.recording else 0.0
+        self.moment.setText(f"{self.moment_shown:.1f} of {whole:.1f} s")
 
     def _put_on_wire(self) -> None:
         """Have the Bench send the frames of this moment on universes that it feeds under the same numbers."""
         if not self.onto.isChecked() or self.recording is None:
             self._stop_playing()
             return
-        levels = self.recording.levels_at(self.at, self.takes.currentData())
+        levels = self.recording.levels_at(self.moment_shown, self.takes.currentData())
         feeds = self._session.rig.feeds.values()
         played = {f.universe: levels[f.protocol, f.wire] for f in feeds if (f.protocol, f.wire) in levels}
         if played != self._network.meant.levels.playback:
             self._network.meant.levels.playback = played
-            self._network.meant.touch()
+            self._network.meant.note_touched()
 
     def _stop_playing(self) -> None:
         if self._network.meant.levels.playback:
             self._network.meant.levels.playback = {}
-            self._network.meant.touch()
+            self._network.meant.note_touched()
 
     def forget(self) -> None:
         """Another rig."""

@@ -11,24 +11,24 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.widgets import marks
-from welvo.app.widgets.painting import RIGHT, draw_frame, text
+from welvo.app.widgets.painting import RIGHT, draw_frame, draw_text_line
 from welvo.app.widgets.theme import THEME
-from welvo.matching.gear import Place, faults
+from welvo.matching.gear import Place, faults_of_gear
 from welvo.protocols.dali import HIGHEST_LEVEL
 
 COLUMNS, ROWS = 8, 8
 
 
-def standing(place: Place) -> str:
+def mark_of_place(place: Place) -> str:
     """The mark of a place; empty where nothing is planned and nothing answered."""
     seen = place.seen
-    if seen and (seen.doubled or faults(seen)):
+    if seen and (seen.doubled or faults_of_gear(seen)):
         return "error"
     if place.planned is None:
         return "note" if seen else ""
     if seen is None:
         return "warning"
-    return "differs" if place.differs else "matches"
+    return "differs" if place.differs_from_plan else "matches"
 
 
 def place_words(place: Place, searched: bool) -> str:
@@ -40,8 +40,8 @@ def place_words(place: Place, searched: bool) -> str:
         return f"{place.at}: {name}, {'did not answer' if searched else 'not searched'}"
     if place.seen.doubled:
         return f"{place.at}: several gear answer here at once"
-    wrong = faults(place.seen)
-    more = f", {', '.join(wrong)}" if wrong else ", set otherwise than planned" if place.differs else ""
+    wrong = faults_of_gear(place.seen)
+    more = f", {', '.join(wrong)}" if wrong else ", set otherwise than planned" if place.differs_from_plan else ""
     return f"{place.at}: {name}, level {place.seen.level}{more}"
 
 
@@ -75,14 +75,14 @@ class BusBoard(QWidget):
         self.setAccessibleDescription("; ".join(place_words(p, searched) for p in places if p.planned or p.seen))
         self.update()
 
-    def choose(self, place: int) -> None:
+    def choose_place(self, place: int) -> None:
         if place != self.chosen:
             self.chosen = place
             self.update()
 
     # ---- where
 
-    def cell(self, place: int) -> QRectF:
+    def cell_of_place(self, place: int) -> QRectF:
         w, h = self.width() / COLUMNS, (self.height() - 2) / ROWS
         return QRectF(place % COLUMNS * w, place // COLUMNS * h, w, h)
 
@@ -91,7 +91,7 @@ class BusBoard(QWidget):
         column, line = int(p.x() // (self.width() / COLUMNS)), int(p.y() // ((self.height() - 2) / ROWS))
         return line * COLUMNS + column if 0 <= column < COLUMNS and 0 <= line < ROWS else -1
 
-    def _who(self, place: int) -> int | None:
+    def _gear_to_be_at(self, place: int) -> int | None:
         """The short address, as it is now, of the gear that is to be at a place."""
         at = {self.staged.get(p.at, p.at): p.at for p in self.places if p.seen}
         return at.get(place)
@@ -101,17 +101,17 @@ class BusBoard(QWidget):
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
         for place in self.places:
-            self._cell(p, place)
+            self._draw_cell(p, place)
         if self._drag is not None and self._press is not None:
             target = self.place_at(self._drag)
             if target >= 0 and target != self._press:
-                draw_frame(p, self.cell(target).adjusted(2, 2, -2, -2), None, "accent", 3, 2, dashed=True)
+                draw_frame(p, self.cell_of_place(target).adjusted(2, 2, -2, -2), None, "accent", 3, 2, dashed=True)
         if self.hasFocus():
             draw_frame(p, QRectF(self.rect()).adjusted(0, 0, -1, -1), None, "accent", 2, 2)
 
-    def _cell(self, p: QPainter, place: Place) -> None:
-        r = self.cell(place.at).adjusted(2, 2, -2, -2)
-        who = self._who(place.at)
+    def _draw_cell(self, p: QPainter, place: Place) -> None:
+        r = self.cell_of_place(place.at).adjusted(2, 2, -2, -2)
+        who = self._gear_to_be_at(place.at)
         moved = who is not None and who != place.at
         left = place.seen is not None and self.staged.get(place.at, place.at) != place.at and who is None
         there = place.planned is not None or place.seen is not None or moved
@@ -120,33 +120,35 @@ class BusBoard(QWidget):
             draw_frame(p, r.adjusted(-1, -1, 1, 1), "select", "text", 4, 2)
         inside = r.adjusted(5, 3, -5, -3)
         line = inside.height() / 3
-        text(p, QRectF(inside.x(), inside.y(), 26, line), str(place.at), "text" if there else "quiet", 11, there)
+        draw_text_line(
+            p, QRectF(inside.x(), inside.y(), 26, line), str(place.at), "text" if there else "quiet", 11, there
+        )
         if place.planned:
             name = place.planned.name or "planned"
-            text(p, QRectF(inside.x(), inside.y() + line, inside.width() + 3, line), name, "text", 11)
-        mark = standing(place) if self.searched else "unknown" if place.planned else ""
+            draw_text_line(p, QRectF(inside.x(), inside.y() + line, inside.width() + 3, line), name, "text", 11)
+        mark = mark_of_place(place) if self.searched else "unknown" if place.planned else ""
         if mark:
-            marks.draw(p, mark, inside.right() - 11, inside.y() + line / 2 - 6, 11)
+            marks.draw_mark(p, mark, inside.right() - 11, inside.y() + line / 2 - 6, 11)
         below = QRectF(inside.x(), inside.y() + 2 * line, inside.width(), line)
         if self.blinking == place.at:
             p.setBrush(THEME.color("accent"))
             p.setPen(Qt.PenStyle.NoPen)
             p.drawEllipse(QRectF(below.x(), below.y() + line / 2 - 4, 8, 8))
-            text(p, below.adjusted(13, 0, 0, 0), "blinks", "accent", 11, True)
+            draw_text_line(p, below.adjusted(13, 0, 0, 0), "blinks", "accent", 11, True)
         elif moved:
-            text(p, below, f"from {who}", "accent", 11, True)
+            draw_text_line(p, below, f"from {who}", "accent", 11, True)
         elif left:
-            text(p, below, "moves", "quiet", 11)
+            draw_text_line(p, below, "moves", "quiet", 11)
         elif place.seen and place.seen.doubled:
-            text(p, below, "several", "error", 11, True)
+            draw_text_line(p, below, "several", "error", 11, True)
         elif place.seen and place.seen.level >= 0:
             bar = QRectF(below.x(), below.y() + line / 2 - 2, below.width() - 26, 4)
             p.fillRect(bar, THEME.color("line"))
             share = place.seen.level / HIGHEST_LEVEL
             p.fillRect(QRectF(bar.x(), bar.y(), bar.width() * share, 4), THEME.color("accent"))
-            text(p, below, str(place.seen.level), "quiet", 11, align=RIGHT)
+            draw_text_line(p, below, str(place.seen.level), "quiet", 11, align=RIGHT)
         elif place.planned and self.searched:
-            text(p, below, "missing", "text", 11)
+            draw_text_line(p, below, "missing", "text", 11)
 
     # ---- hands
 
@@ -160,7 +162,11 @@ class BusBoard(QWidget):
 
     def mouseMoveEvent(self, e: QMouseEvent) -> None:
         place = self.place_at(e.position())
-        if e.buttons() & Qt.MouseButton.LeftButton and self._press is not None and self._who(self._press) is not None:
+        if (
+            e.buttons() & Qt.MouseButton.LeftButton
+            and self._press is not None
+            and self._gear_to_be_at(self._press) is not None
+        ):
             self._drag = e.position()
             self.update()
         elif 0 <= place < len(self.places):
@@ -182,7 +188,7 @@ class BusBoard(QWidget):
         elif Qt.Key(e.key()) in steps:
             to = max(0, self.chosen) + steps[Qt.Key(e.key())] if self.chosen >= 0 else 0
             if 0 <= to < COLUMNS * ROWS:
-                if e.modifiers() & Qt.KeyboardModifier.ShiftModifier and self._who(self.chosen) is not None:
+                if e.modifiers() & Qt.KeyboardModifier.ShiftModifier and self._gear_to_be_at(self.chosen) is not None:
                     self.moved.emit(self.chosen, to)
                 self.picked.emit(to)
         elif e.key() == Qt.Key.Key_Space and self.chosen >= 0:

@@ -7,7 +7,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.widgets import marks
-from welvo.app.widgets.painting import CENTRE, draw_frame, text
+from welvo.app.widgets.painting import CENTRE, draw_frame, draw_text_line
 from welvo.app.widgets.theme import THEME
 from welvo.matching.gear import Place
 from welvo.protocols.dali import GROUPS
@@ -44,7 +44,7 @@ class GroupMatrix(QWidget):
         self.setAccessibleName("Groups")
 
     @property
-    def row(self) -> int:
+    def height_of_row(self) -> int:
         return 24 + THEME.step
 
     def show_places(self, places: list[Place], counts_from: int) -> None:
@@ -52,7 +52,7 @@ class GroupMatrix(QWidget):
         if shown == self.places and counts_from == self.counts_from:
             return
         self.places, self.counts_from = shown, counts_from
-        self.setMinimumHeight(HEAD + self.row * max(1, len(shown)))
+        self.setMinimumHeight(HEAD + self.height_of_row * max(1, len(shown)))
         self.setAccessibleDescription(
             "; ".join(
                 f"{p.at}: {', '.join(str(g) for g in range(GROUPS) if group_mark(p, g)) or 'none'}" for p in shown
@@ -60,42 +60,44 @@ class GroupMatrix(QWidget):
         )
         self.update()
 
-    def _cell(self, n: int, group: int) -> QRectF:
+    def _cell_of_group(self, n: int, group: int) -> QRectF:
         wide = (min(self.width(), 900) - NAME - 8) / GROUPS
-        return QRectF(NAME + group * wide, HEAD + n * self.row, wide, self.row)
+        return QRectF(NAME + group * wide, HEAD + n * self.height_of_row, wide, self.height_of_row)
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
-        text(p, QRectF(8, 0, NAME - 8, 20), "Group, as on the bus", "quiet", 11)
+        draw_text_line(p, QRectF(8, 0, NAME - 8, 20), "Group, as on the bus", "quiet", 11)
         if self.counts_from:
-            text(p, QRectF(8, 18, NAME - 8, 20), "as its page counts", "quiet", 11)
+            draw_text_line(p, QRectF(8, 18, NAME - 8, 20), "as its page counts", "quiet", 11)
         for g in range(GROUPS):
-            r = self._cell(0, g)
-            text(p, QRectF(r.x(), 0, r.width(), 20), str(g), "text", 13, True, align=CENTRE)
+            r = self._cell_of_group(0, g)
+            draw_text_line(p, QRectF(r.x(), 0, r.width(), 20), str(g), "text", 13, True, align=CENTRE)
             if self.counts_from:
-                text(p, QRectF(r.x(), 18, r.width(), 20), str(g + self.counts_from), "quiet", 11, align=CENTRE)
+                draw_text_line(
+                    p, QRectF(r.x(), 18, r.width(), 20), str(g + self.counts_from), "quiet", 11, align=CENTRE
+                )
         p.fillRect(0, HEAD - 1, self.width(), 1, THEME.color("edge"))
         for n, place in enumerate(self.places):
-            y = HEAD + n * self.row
+            y = HEAD + n * self.height_of_row
             name = f"{place.at}  {place.planned.name if place.planned else ''}".strip()
-            text(p, QRectF(8, y, NAME - 12, self.row), name, "text" if place.planned else "quiet")
-            p.fillRect(0, y + self.row - 1, self.width(), 1, THEME.color("line"))
+            draw_text_line(p, QRectF(8, y, NAME - 12, self.height_of_row), name, "text" if place.planned else "quiet")
+            p.fillRect(0, y + self.height_of_row - 1, self.width(), 1, THEME.color("line"))
             for g in range(GROUPS):
-                r = self._cell(n, g)
+                r = self._cell_of_group(n, g)
                 if g % 4 == 0:
-                    p.fillRect(QRectF(r.x(), y, 1, self.row), THEME.color("line"))
+                    p.fillRect(QRectF(r.x(), y, 1, self.height_of_row), THEME.color("line"))
                 mark = group_mark(place, g)
                 if mark:
-                    marks.draw(p, mark, r.center().x() - 6, r.center().y() - 6, 12)
+                    marks.draw_mark(p, mark, r.center().x() - 6, r.center().y() - 6, 12)
         if self.hasFocus() and self.places:
-            draw_frame(p, self._cell(*self.at).adjusted(1, 1, -1, -1), None, "accent", 2, 2)
+            draw_frame(p, self._cell_of_group(*self.at).adjusted(1, 1, -1, -1), None, "accent", 2, 2)
 
     def mousePressEvent(self, e: QMouseEvent) -> None:
-        n = int((e.position().y() - HEAD) // self.row)
+        n = int((e.position().y() - HEAD) // self.height_of_row)
         if not 0 <= n < len(self.places) or e.position().y() < HEAD:
             return
         for g in range(GROUPS):
-            if self._cell(n, g).contains(e.position()):
+            if self._cell_of_group(n, g).contains(e.position()):
                 self.at = (n, g)
                 self.toggled.emit(self.places[n].at, g)
                 return

@@ -12,25 +12,32 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QPushButton, QScrollArea, QStackedWidget, QWidget
 
-from welvo.app.devices.bus_board import BusBoard, standing
+from welvo.app.devices.bus_board import BusBoard, mark_of_place
 from welvo.app.devices.bus_groups import GroupMatrix
-from welvo.app.devices.notices import notice
+from welvo.app.devices.notices import make_notice
 from welvo.app.jobs.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import dialogs
 from welvo.app.widgets.fields import Choice, CommandLine, Field
 from welvo.app.widgets.marks import MarkLabel
-from welvo.app.widgets.painting import button, clear, column, label, row, touching
+from welvo.app.widgets.painting import (
+    clear_layout,
+    column_of_widgets,
+    make_button,
+    make_label,
+    row_of_widgets,
+    touching_widgets,
+)
 from welvo.app.widgets.theme import THEME
 from welvo.buses.edits import plan_gear, set_scene, toggle_group
 from welvo.buses.inputs import inputs_of, truth_table
 from welvo.buses.plan import bus_at, bus_ports
-from welvo.matching.gear import Place, board, gear_wishes, read_level, say_level, seen_on
+from welvo.matching.gear import Place, board_of_bus, gear_wishes, read_gear_level, say_level, seen_on
 from welvo.matching.planned import full_plan
 from welvo.observed.values import GearSeen
 from welvo.protocols.dali import MASK, SCENES, SHORT_ADDRESSES
 from welvo.rig.base import Refused
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef
 
@@ -59,39 +66,41 @@ class BusPage(QWidget):
         self.ports = Choice("Which bus of the gateway is shown here.", self._choose_port)
         self.ports.setAccessibleName("Bus")
         self.ports.setMinimumWidth(92)
-        self.search = button("Search", self._search, "Asks who is on the bus, and what they know. Changes nothing.")
-        self.address = button(
+        self.search = make_button(
+            "Search", self._search_bus, "Asks who is on the bus, and what they know. Changes nothing."
+        )
+        self.address = make_button(
             "Initialise…",
-            self._initialise,
+            self._ask_to_address,
             "Gives gear new short addresses. It is shown first how many change, and it can be put back.",
         )
-        dialogs.risky(self.address)
+        dialogs.make_risky(self.address)
         self._tabs: dict[str, QPushButton] = {}
         tabs: list[QWidget | int | None] = []
         for name, help_ in PAGES.items():
-            b = button(name, lambda name=name: self.show_page(name), help_)
+            b = make_button(name, lambda name=name: self.show_page(name), help_)
             b.setCheckable(True)
             b.setStyleSheet("padding: 0 8px;")
             self._tabs[name] = b
             tabs.append(b)
-        bar = row(self.ports, touching(tabs), None, spacing=6)
+        bar = row_of_widgets(self.ports, touching_widgets(tabs), None, spacing=6)
         bar.setContentsMargins(16, 6, 16, 2)
-        self._counts = label("", 13)
-        second = row(self.search, 4, self._counts, None, self.address, spacing=6)
+        self._counts = make_label("", 13)
+        second = row_of_widgets(self.search, 4, self._counts, None, self.address, spacing=6)
         second.setContentsMargins(16, 2, 16, 4)
-        self._strip = column(spacing=4)
+        self._strip = column_of_widgets(spacing=4)
         self._strip.setContentsMargins(16, 0, 16, 2)
         self.board = BusBoard()
-        self.board.picked.connect(self._pick)
-        self.board.moved.connect(self._stage)
-        self.board.blink.connect(self.blink)
+        self.board.picked.connect(self._pick_place)
+        self.board.moved.connect(self._stage_move)
+        self.board.blink.connect(self.blink_gear)
         held = QWidget()
-        inside = column((16, 0, 16, 0))
+        inside = column_of_widgets((16, 0, 16, 0))
         inside.addWidget(self.board, 1)
         held.setLayout(inside)
         self.groups = GroupMatrix()
-        self.groups.toggled.connect(self._toggle)
-        self.groups.picked.connect(self._pick)
+        self.groups.toggled.connect(self._toggle_group)
+        self.groups.picked.connect(self._pick_place)
         self._scenes, self._inputs = QWidget(), QWidget()
         self._stack = QStackedWidget()
         for w in (held, self.groups, self._scenes, self._inputs):
@@ -100,19 +109,19 @@ class BusPage(QWidget):
             scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
             scroll.setWidget(w)
             self._stack.addWidget(scroll)
-        self._scene_body = column((16, 4, 16, 8), 4)
+        self._scene_body = column_of_widgets((16, 4, 16, 8), 4)
         self._scenes.setLayout(self._scene_body)
-        self._input_body = column((16, 4, 16, 8), 4)
+        self._input_body = column_of_widgets((16, 4, 16, 8), 4)
         self._inputs.setLayout(self._input_body)
-        self.quick = CommandLine("Gear to be planned: places and a name, such as 0–19 Cove.", self._plan)
+        self.quick = CommandLine("Gear to be planned: places and a name, such as 0–19 Cove.", self._plan_gear)
         self.quick.setAccessibleName("Plan gear")
         self.quick.setPlaceholderText("plan gear: 0–19 Cove")
         self._acts = QGridLayout()
         self._acts.setSpacing(6)
-        acts = row(self.quick, spacing=6)
+        acts = row_of_widgets(self.quick, spacing=6)
         acts.setContentsMargins(16, 6, 16, 8)
         acts.addLayout(self._acts)
-        whole = column(spacing=0)
+        whole = column_of_widgets(spacing=0)
         whole.addLayout(bar)
         whole.addLayout(second)
         whole.addLayout(self._strip)
@@ -124,14 +133,14 @@ class BusPage(QWidget):
     # ---- what is shown
 
     @property
-    def ref(self) -> PortRef:
+    def bus_shown(self) -> PortRef:
         return PortRef(self.device_id, self.port)
 
-    def labels(self, device_id: str) -> list[str]:
+    def labels_of_buses(self, device_id: str) -> list[str]:
         return bus_ports(self._session.rig, device_id) if device_id in self._session.rig.devices else []
 
     def show_device(self, device_id: str, port: str = "") -> None:
-        labels = self.labels(device_id)
+        labels = self.labels_of_buses(device_id)
         wanted = port if port in labels else self.port if device_id == self.device_id and self.port in labels else ""
         wanted = wanted or (labels[0] if labels else "")
         if (device_id, wanted) != (self.device_id, self.port):
@@ -143,19 +152,19 @@ class BusPage(QWidget):
         self.page = name
         self.refresh()
 
-    def place(self) -> Place | None:
+    def selected_place(self) -> Place | None:
         """The place that is selected."""
         n = self._session.selection.place
         s = self._session
         if n < 0 or self.device_id not in s.rig.devices or self.port not in s.rig.devices[self.device_id].ports:
             return None
-        return board(s.rig, s.observed, self.ref)[n]
+        return board_of_bus(s.rig, s.observed, self.bus_shown)[n]
 
     def refresh(self) -> None:
         s = self._session
         if not self.isVisible() or self.device_id not in s.rig.devices:
             return
-        labels = self.labels(self.device_id)
+        labels = self.labels_of_buses(self.device_id)
         if self.port not in labels:
             self.port = labels[0] if labels else ""
         if not self.port:
@@ -164,16 +173,16 @@ class BusPage(QWidget):
         for name, b in self._tabs.items():
             b.setChecked(name == self.page)
         self._stack.setCurrentIndex(list(PAGES).index(self.page))
-        seen = seen_on(s.rig, s.observed, self.ref)
-        self.places = board(s.rig, s.observed, self.ref)
+        seen = seen_on(s.rig, s.observed, self.bus_shown)
+        self.places = board_of_bus(s.rig, s.observed, self.bus_shown)
         blinking = self.work.blinking
         self.board.show_places(
-            self.places, seen is not None, dict(self.work.staged.get(self.ref, {})),
-            blinking[1] if blinking and blinking[0] == self.ref else -1,
+            self.places, seen is not None, dict(self.work.staged.get(self.bus_shown, {})),
+            blinking[1] if blinking and blinking[0] == self.bus_shown else -1,
         )  # fmt: skip
-        self.board.choose(s.selection.place)
+        self.board.choose_place(s.selection.place)
         self.groups.show_places(self.places, self.counted_from())
-        busy = self.work.busy(self.ref)
+        busy = self.work.words_if_busy(self.bus_shown)
         self.search.setEnabled(not busy)
         self.address.setEnabled(not busy and seen is not None)
         self._counts.setText(self._count_words())
@@ -184,15 +193,15 @@ class BusPage(QWidget):
 
     def _count_words(self) -> str:
         s = self._session
-        seen = seen_on(s.rig, s.observed, self.ref)
+        seen = seen_on(s.rig, s.observed, self.bus_shown)
         planned = sum(p.planned is not None for p in self.places)
-        if self.ref in self.work.failed:
-            return self.work.failed[self.ref]
+        if self.bus_shown in self.work.failed:
+            return self.work.failed[self.bus_shown]
         if seen is None:
             return f"{planned} planned · not searched yet"
-        missing = sum(standing(p) == "warning" for p in self.places)
+        missing = sum(mark_of_place(p) == "warning" for p in self.places)
         extra = sum(p.planned is None and p.seen is not None for p in self.places)
-        off = sum(p.differs for p in self.places)
+        off = sum(p.differs_from_plan for p in self.places)
         parts = [f"{len(seen.gear)} answered"]
         parts += [f"{missing} missing"] if missing else []
         parts += [f"{extra} not planned"] if extra else []
@@ -200,9 +209,9 @@ class BusPage(QWidget):
         parts += [f"{off} set otherwise"] if off else []
         return " · ".join(parts)
 
-    def _changed(self, part: str, state: object) -> bool:
+    def _part_has_changed(self, part: str, state: object) -> bool:
         """Whether a part of the page has to be made anew."""
-        state = (state, self.ref, THEME.name, THEME.step)
+        state = (state, self.bus_shown, THEME.name, THEME.step)
         if self._states.get(part) == state:
             return False
         self._states[part] = state
@@ -212,62 +221,69 @@ class BusPage(QWidget):
 
     def _show_strip(self, busy: str) -> None:
         s = self._session
-        seen = seen_on(s.rig, s.observed, self.ref)
-        staged = self.work.staged.get(self.ref, {})
+        seen = seen_on(s.rig, s.observed, self.bus_shown)
+        staged = self.work.staged.get(self.bus_shown, {})
         doubled = [g.at for g in seen.gear if g.doubled] if seen else []
         strays = bool(seen and seen.strays)
         last = next((r for r in reversed(s.rig.devices[self.device_id].readdressed) if r.port == self.port), None)
-        moved = bool(last and seen and any(a != b for a, b in last.changes) and _stands(last.changes, seen.gear))
+        moved = bool(
+            last and seen and any(a != b for a, b in last.changes) and _stands_as_addressed(last.changes, seen.gear)
+        )
         state = (busy, tuple(self._apart), tuple(staged.items()), tuple(doubled), strays, last if moved else None)
-        if not self._changed("strip", state):
+        if not self._part_has_changed("strip", state):
             return
-        clear(self._strip)
+        clear_layout(self._strip)
         if busy:
-            self._say("note", busy, button("Stop", lambda: self.work.stop(self.ref), "Ends it at its next step."))
+            self._show_notice(
+                "note",
+                busy,
+                make_button("Stop", lambda: self.work.stop_work(self.bus_shown), "Ends it at its next step."),
+            )
             return
         if self._apart:
             self._ask_where()
             return
         if staged:
             pairs = ", ".join(f"{a} → {b}" for a, b in list(staged.items())[:4]) + (" …" if len(staged) > 4 else "")
-            self._say(
-                "note", f"{plural(len(staged), 'gear', 'gear')} to be moved: {pairs}. Nothing has happened yet.",
-                button(f"Write {plural(len(staged), 'move')}", lambda: self.work.write_moves(self.ref),
+            self._show_notice(
+                "note", f"{say_count(len(staged), 'gear', 'gear')} to be moved: {pairs}. Nothing has happened yet.",
+                make_button(f"Write {say_count(len(staged), 'move')}", lambda: self.work.write_moves(self.bus_shown),
                        "Gives this gear its new short addresses, and looks whether it is there.", primary=True),
-                button("Discard", lambda: self.work.unstage(self.ref), "Leaves all gear where it is."),
+                make_button("Discard", lambda: self.work.drop_staged(self.bus_shown), "Leaves all gear where it is."),
             )  # fmt: skip
             return
         if doubled:
-            self._say(
+            self._show_notice(
                 "error", f"Several gear answer at {', '.join(map(str, doubled[:4]))}.",
-                button("Set apart", lambda: self._set_apart(doubled[0]), "Addresses anew only gear that shares one."),
+                make_button("Set apart", lambda: self._set_apart(doubled[0]),
+                "Addresses anew only gear that shares one."),
             )  # fmt: skip
         elif strays:
-            self._say(
+            self._show_notice(
                 "warning", "There is gear without a short address on this bus.",
-                button("Address it", lambda: self.work.initialise(self.ref, 0xFF),
+                make_button("Address it", lambda: self.work.address_gear(self.bus_shown, 0xFF),
                        "Gives free short addresses to gear that has none. All other gear keeps its own."),
             )  # fmt: skip
         elif moved and last:
             when = time.strftime("%d %b %H:%M", time.localtime(last.at))
             pairs = ", ".join(f"{a if a >= 0 else 'none'} → {b}" for a, b in last.changes[:6])
             more = " …" if len(last.changes) > 6 else ""
-            self._say(
+            self._show_notice(
                 "note", f"Addressed anew {when}: {pairs}{more}",
-                button("Put back", lambda: self.work.put_back(self.ref, last.changes),
+                make_button("Put back", lambda: self.work.put_back(self.bus_shown, last.changes),
                        "Gives each gear the short address that it had before."),
             )  # fmt: skip
 
-    def _say(self, severity: str, words: str, *acts: QWidget) -> None:
-        self._strip.addWidget(notice(severity, words, *acts))
+    def _show_notice(self, severity: str, words: str, *acts: QWidget) -> None:
+        self._strip.addWidget(make_notice(severity, words, *acts))
 
     # ---- scenes and inputs
 
     def _show_scenes(self) -> None:
         shown = [p for p in self.places if p.planned or p.seen] if self.page == "Scenes" else []
-        if self.page != "Scenes" or not self._changed("scenes", (self.scene, tuple(shown))):
+        if self.page != "Scenes" or not self._part_has_changed("scenes", (self.scene, tuple(shown))):
             return
-        clear(self._scene_body)
+        clear_layout(self._scene_body)
         base = self.counted_from()
         which = Choice("The scene that is shown, counted as on the bus.", self._choose_scene)
         which.setAccessibleName("Scene")
@@ -276,17 +292,25 @@ class BusPage(QWidget):
             str(self.scene),
         )
         which.setMinimumWidth(200)
-        store = button("Store present levels", self._store, "Each gear keeps the level it has now as this scene.")
-        recall = button("Recall", lambda: self.work.recall(self.ref, self.scene), "Lets all gear go to this scene.")
-        take = button("Plan what is stored", self._take_scene, "Takes the levels that gear has stored into the plan.")
-        self._scene_body.addLayout(row(which, recall, None, spacing=6))
-        self._scene_body.addLayout(row(store, take, None, spacing=6))
+        store = make_button(
+            "Store present levels", self._store_scene, "Each gear keeps the level it has now as this scene."
+        )
+        recall = make_button(
+            "Recall", lambda: self.work.recall_scene(self.bus_shown, self.scene), "Lets all gear go to this scene."
+        )
+        take = make_button(
+            "Plan what is stored", self._take_scene, "Takes the levels that gear has stored into the plan."
+        )
+        self._scene_body.addLayout(row_of_widgets(which, recall, None, spacing=6))
+        self._scene_body.addLayout(row_of_widgets(store, take, None, spacing=6))
         if not shown:
-            self._scene_body.addWidget(label("Nothing is planned on this bus, and nothing was found.", 13, wrap=True))
+            self._scene_body.addWidget(
+                make_label("Nothing is planned on this bus, and nothing was found.", 13, wrap=True)
+            )
         grid = QGridLayout()
         grid.setSpacing(4)
         for n, words in enumerate(("Gear", "Level now", "Plan", "", "Stored")):
-            grid.addWidget(label(words, 11, quiet=True), 0, n)
+            grid.addWidget(make_label(words, 11, quiet=True), 0, n)
         for n, place in enumerate(shown, 1):
             planned = dict(place.planned.scenes).get(self.scene) if place.planned else None
             stored = place.seen.scenes[self.scene] if place.seen and place.seen.scenes else None
@@ -308,12 +332,12 @@ class BusPage(QWidget):
                 if planned == stored
                 else "differs"
             )
-            grid.addWidget(label(name), n, 0)
-            grid.addWidget(label(say_level(place.seen.level) if place.seen else "–", quiet=True), n, 1)
+            grid.addWidget(make_label(name), n, 0)
+            grid.addWidget(make_label(say_level(place.seen.level) if place.seen else "–", quiet=True), n, 1)
             grid.addWidget(field, n, 2)
             grid.addWidget(MarkLabel(mark), n, 3)
             grid.addWidget(
-                label("–" if stored is None else say_level(stored, "not part of it"), bold=mark == "differs"), n, 4
+                make_label("–" if stored is None else say_level(stored, "not part of it"), bold=mark == "differs"), n, 4
             )
         grid.setColumnStretch(4, 1)
         self._scene_body.addLayout(grid)
@@ -324,43 +348,48 @@ class BusPage(QWidget):
         model = model_of(s.rig, self.device_id)
         plan = full_plan(s.index, self.device_id)
         inputs = inputs_of(model, plan) if model else []
-        if self.page != "Inputs" or not self._changed("inputs", tuple(inputs)):
+        if self.page != "Inputs" or not self._part_has_changed("inputs", tuple(inputs)):
             return
-        clear(self._input_body)
+        clear_layout(self._input_body)
         for i in inputs:
-            self._input_body.addWidget(label(f"Input {i.number} · {i.use}", 13, True))
+            self._input_body.addWidget(make_label(f"Input {i.number} · {i.use}", 13, True))
             grid = QGridLayout()
             grid.setSpacing(4)
             for n, words in enumerate(("", "Contact", "Loop", "What follows")):
-                grid.addWidget(label(words, 11, quiet=True), 0, n)
+                grid.addWidget(make_label(words, 11, quiet=True), 0, n)
             for n, case in enumerate(truth_table(i), 1):
                 grid.addWidget(MarkLabel("matches" if case.good else "warning"), n, 0)
-                grid.addWidget(label(case.what), n, 1)
-                grid.addWidget(label(case.loop), n, 2)
-                grid.addWidget(label(case.follows, wrap=True), n, 3)
+                grid.addWidget(make_label(case.what), n, 1)
+                grid.addWidget(make_label(case.loop), n, 2)
+                grid.addWidget(make_label(case.follows, wrap=True), n, 3)
             grid.setColumnStretch(3, 1)
             self._input_body.addLayout(grid)
         words = "They are set under Settings: use, contact, bus and scene." if inputs else "This gateway has no inputs."
-        self._input_body.addWidget(label(words, 11, wrap=True))
+        self._input_body.addWidget(make_label(words, 11, wrap=True))
         self._input_body.addStretch(1)
 
     def _show_acts(self, busy: bool) -> None:
         s = self._session
-        bus, seen = bus_at(s.rig, self.ref), seen_on(s.rig, s.observed, self.ref)
+        bus, seen = bus_at(s.rig, self.bus_shown), seen_on(s.rig, s.observed, self.bus_shown)
         count = sum(map(len, gear_wishes(bus, seen).values())) if seen else 0
         found = sum(p.seen is not None for p in self.places)
-        if not self._changed("acts", (busy, count, found)):
+        if not self._part_has_changed("acts", (busy, count, found)):
             return
-        clear(self._acts)
+        clear_layout(self._acts)
         acts: list[QWidget] = []
         if count:
             help_text = "Writes what is planned into the gear and reads it back: groups, scenes, fades, limits."
             acts.append(
-                button(f"Write {plural(count, 'setting')}", lambda: self.work.write(self.ref), help_text, primary=True)
+                make_button(
+                    f"Write {say_count(count, 'setting')}",
+                    lambda: self.work.write_planned(self.bus_shown),
+                    help_text,
+                    primary=True,
+                )
             )
         if found > 1:
             help_text = "Lets one gear after the other blink; you type at which place it belongs."
-            acts.append(button("Tell apart", self.tell_apart, help_text))
+            acts.append(make_button("Tell apart", self.tell_apart, help_text))
         for n, act in enumerate(acts):
             act.setEnabled(not busy)
             self._acts.addWidget(act, 0, n)
@@ -375,62 +404,62 @@ class BusPage(QWidget):
     def _choose_port(self, port: str) -> None:
         self._apart = []
         self.port = port
-        self._session.select(Selection("port", (self.device_id, port)))
+        self._session.change_selection(Selection("port", (self.device_id, port)))
         self.refresh()
 
-    def _pick(self, place: int) -> None:
-        self._session.select(Selection("port", (self.device_id, self.port), place=place))
+    def _pick_place(self, place: int) -> None:
+        self._session.change_selection(Selection("port", (self.device_id, self.port), place=place))
 
-    def _search(self) -> None:
+    def _search_bus(self) -> None:
         self._apart = []
-        self.work.search(self.ref)
+        self.work.search_bus(self.bus_shown)
 
-    def _stage(self, one: int, two: int) -> None:
-        self._session.attempt_act(lambda: self.work.stage(self.ref, one, two))
-        self._pick(two)
+    def _stage_move(self, one: int, two: int) -> None:
+        self._session.attempt_act(lambda: self.work.stage_move(self.bus_shown, one, two))
+        self._pick_place(two)
 
     def move_to(self, one: int, typed: str) -> None:
         """Let the gear at a place go to another, as typed."""
         if not typed.strip().isdecimal():
             raise Refused(f"“{typed.strip()}” is no place; there are 0 to {SHORT_ADDRESSES - 1}.")
-        self.work.stage(self.ref, one, int(typed))
-        self._pick(int(typed))
+        self.work.stage_move(self.bus_shown, one, int(typed))
+        self._pick_place(int(typed))
 
-    def blink(self, place: int) -> None:
+    def blink_gear(self, place: int) -> None:
         """Let the gear that answers at a place show itself."""
-        self._session.attempt_act(lambda: self.work.identify(self.ref, place))
+        self._session.attempt_act(lambda: self.work.identify_gear(self.bus_shown, place))
 
-    def _plan(self, typed: str) -> None:
-        self._session.edit(plan_gear, self.ref, typed)
+    def _plan_gear(self, typed: str) -> None:
+        self._session.make_edit(plan_gear, self.bus_shown, typed)
         self.quick.set_value("")
 
-    def _toggle(self, place: int, group: int) -> None:
-        self._session.attempt(toggle_group, self.ref, place, group)
+    def _toggle_group(self, place: int, group: int) -> None:
+        self._session.attempt_edit(toggle_group, self.bus_shown, place, group)
 
     def _choose_scene(self, scene: str) -> None:
         self.scene = int(scene)
         self.refresh()
 
     def _plan_scene(self, place: int, typed: str) -> None:
-        level = read_level(typed, "none")
-        self._session.edit(set_scene, self.ref, self.scene, {place: level})
+        level = read_gear_level(typed, "none")
+        self._session.make_edit(set_scene, self.bus_shown, self.scene, {place: level})
 
-    def _store(self) -> None:
-        self.work.store_scene(self.ref, self.scene, [p.at for p in self.places if p.seen and not p.seen.doubled])
+    def _store_scene(self) -> None:
+        self.work.store_scene(self.bus_shown, self.scene, [p.at for p in self.places if p.seen and not p.seen.doubled])
 
     def _take_scene(self) -> None:
         levels = {p.at: p.seen.scenes[self.scene] for p in self.places if p.seen and p.seen.scenes}
         if not levels:
             raise Refused("Search the bus first: nothing is known of what is stored.")
-        self._session.edit(set_scene, self.ref, self.scene, levels)
+        self._session.make_edit(set_scene, self.bus_shown, self.scene, levels)
 
     def _set_apart(self, short: int) -> None:
-        self.work.initialise(self.ref, short << 1 | 1)
+        self.work.address_gear(self.bus_shown, short << 1 | 1)
 
-    def _initialise(self) -> None:
+    def _ask_to_address(self) -> None:
         """The warning before all gear is addressed anew: how many, what becomes of it, and what changes less."""
         s = self._session
-        seen = seen_on(s.rig, s.observed, self.ref)
+        seen = seen_on(s.rig, s.observed, self.bus_shown)
         if seen is None:
             raise Refused("Search the bus first, so that it is known what would change.")
         name = s.rig.devices[self.device_id].name
@@ -444,7 +473,7 @@ class BusPage(QWidget):
         )
         answer = dialogs.ask_act(self, f"Initialise {self.port}", words, acts, "Leave all as it is", warn=True)
         if answer:
-            self.work.initialise(self.ref, 0 if answer == "all" else 0xFF)
+            self.work.address_gear(self.bus_shown, 0 if answer == "all" else 0xFF)
 
     # ---- telling apart
 
@@ -455,47 +484,49 @@ class BusPage(QWidget):
 
     def _blink_first(self) -> None:
         if self._apart:
-            self._pick(self._apart[0])
-            self._session.attempt_act(lambda: self.work.identify(self.ref, self._apart[0]))
+            self._pick_place(self._apart[0])
+            self._session.attempt_act(lambda: self.work.identify_gear(self.bus_shown, self._apart[0]))
         else:
             self.work.blinking = None
         self.refresh()
 
     def _ask_where(self) -> None:
         at = self._apart[0]
-        field = CommandLine("The place at which this gear belongs. Enter alone leaves it where it is.", self._is)
+        field = CommandLine(
+            "The place at which this gear belongs. Enter alone leaves it where it is.", self._confirm_gear
+        )
         field.setAccessibleName("Place of the gear that blinks")
         field.setPlaceholderText(str(at))
         field.setFixedWidth(64)
         left = f", {len(self._apart)} to go" if len(self._apart) > 1 else ""
-        self._say(
+        self._show_notice(
             "note", f"Gear {at} blinks{left}. At which place does it belong?", field,
-            button("Again", lambda: self.work.identify(self.ref, at), "Lets it blink once more."),
-            button("Skip", self._skip, "Leaves it where it is and goes on to the next."),
-            button("End", self._end, "Ends it; what was typed so far stays, and is not written yet."),
+            make_button("Again", lambda: self.work.identify_gear(self.bus_shown, at), "Lets it blink once more."),
+            make_button("Skip", self._skip_gear, "Leaves it where it is and goes on to the next."),
+            make_button("End", self._end_sorting, "Ends it; what was typed so far stays, and is not written yet."),
         )  # fmt: skip
-        field.returnPressed.connect(lambda: None if field.text().strip() else self._skip())
+        field.returnPressed.connect(lambda: None if field.text().strip() else self._skip_gear())
         field.setFocus()
 
-    def _is(self, typed: str) -> None:
+    def _confirm_gear(self, typed: str) -> None:
         at = self._apart[0]
         t = typed.strip()
         if not t.isdecimal() or int(t) >= SHORT_ADDRESSES:
             raise Refused(f"“{t}” is no place; there are 0 to {SHORT_ADDRESSES - 1}.")
-        staged = self.work.staged.get(self.ref, {})
+        staged = self.work.staged.get(self.bus_shown, {})
         here = staged.get(at, at)
         told = {staged.get(p.at, p.at) for p in self.places if p.seen and p.at not in self._apart}
         if int(t) in told:
             raise Refused(f"Place {t} was given to another gear a moment ago.")
         if int(t) != here:
-            self.work.stage(self.ref, here, int(t))
-        self._skip()
+            self.work.stage_move(self.bus_shown, here, int(t))
+        self._skip_gear()
 
-    def _skip(self) -> None:
+    def _skip_gear(self) -> None:
         self._apart = self._apart[1:]
         self._blink_first()
 
-    def _end(self) -> None:
+    def _end_sorting(self) -> None:
         self._apart = []
         self._blink_first()
 
@@ -504,6 +535,6 @@ class BusPage(QWidget):
         self._apart = []
 
 
-def _stands(changes: tuple[tuple[int, int], ...], gear: tuple[GearSeen, ...]) -> bool:
+def _stands_as_addressed(changes: tuple[tuple[int, int], ...], gear: tuple[GearSeen, ...]) -> bool:
     """Whether the gear of an addressing still stands where that put it, as far as can be told from who is there."""
     return {now for _, now in changes} <= {g.at for g in gear}

@@ -12,16 +12,16 @@ from welvo.app.devices.bus_page import BusPage
 from welvo.app.devices.notices import BothLine
 from welvo.app.widgets.fields import Choice, Field
 from welvo.app.widgets.forms import Picked, Subject, Typed
-from welvo.app.widgets.painting import CENTRE, button, label, row, text
+from welvo.app.widgets.painting import CENTRE, draw_text_line, make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import FormPanel, Title, Ways, finding_card
 from welvo.app.widgets.theme import THEME
 from welvo.buses.edits import copy_gear, remove_gear, set_bus, set_gear
-from welvo.buses.plan import arc_level, bus_at, bus_of, curve_table, light, timing
+from welvo.buses.plan import arc_level, bus_at, bus_of, curve_table, light_of_level, timing_of_bus
 from welvo.matching.gear import (
     LABELS,
     Place,
+    read_gear_level,
     read_groups,
-    read_level,
     read_rate,
     read_time,
     say_groups,
@@ -36,13 +36,13 @@ from welvo.rig.base import Refused
 from welvo.rig.buses import ADDRESSINGS, CONTROLS, CURVES, Bus, Gear
 from welvo.rig.counting import SLOTS
 from welvo.rig.edits import set_port
-from welvo.rig.notation import plural, say_place
+from welvo.rig.notation import say_count, say_place
 from welvo.rig.refs import BUS, SegmentRef
 
 
 def show_bus(panel: FormPanel, page: BusPage) -> None:
     """How the bus follows its universe: address, addressing, control, curve; what follows from it, in numbers."""
-    s, ref = panel.session, page.ref
+    s, ref = panel.session, page.bus_shown
     bus = bus_at(s.rig, ref)
     port = s.rig.devices[ref.device].ports[ref.port]
     panel.body.addWidget(Title(ref.port, s.rig.devices[ref.device].name))
@@ -51,12 +51,12 @@ def show_bus(panel: FormPanel, page: BusPage) -> None:
         panel.words("It follows no universe yet. Choose its feed under Settings.", quiet=False)
 
     def change(what: str, **fields: object) -> object:
-        return s.edit(set_bus, ref, f"{what} of {ref.port}", **fields)
+        return s.make_edit(set_bus, ref, f"{what} of {ref.port}", **fields)
 
     def begin(typed: str) -> object:
         if not typed.strip().isdecimal() or not 1 <= int(typed) <= SLOTS:
             raise Refused(f"The first slot is a number from 1 to {SLOTS}.")
-        return s.edit(set_port, ref.device, ref.port, f"begin {ref.port} at {int(typed)}", start=int(typed))
+        return s.make_edit(set_port, ref.device, ref.port, f"begin {ref.port} at {int(typed)}", start=int(typed))
 
     panel.new_form(Subject(lambda: bus_at(s.rig, ref), change), Bus).add(
         Typed(
@@ -99,18 +99,18 @@ def show_bus(panel: FormPanel, page: BusPage) -> None:
     )
     for f in [x for x in s.report.findings if (x.goes_to.kind, x.goes_to.id, x.goes_to.port) == ("bus", *ref)][:3]:
         panel.body.addWidget(finding_card(s, panel.network, f))
-    t = timing(bus)
-    last = port.start + bus.footprint - 1
+    t = timing_of_bus(bus)
+    last = port.start + bus.slots_needed - 1
     number = s.rig.universes[here.universe].number if here else 0
     ends = f"{say_place(number, min(last, SLOTS))}{f', {last - SLOTS} past' if last > SLOTS else ''}" if here else "–"
     panel.body.addWidget(
         Ways(
             "What follows from it",
             (
-                ("Slots", f"{bus.places} × {bus.width} = {bus.footprint}"),
+                ("Slots", f"{bus.count_places} × {bus.slots_per_place} = {bus.slots_needed}"),
                 ("Begins", say_place(number, port.start) if here else "–"),
                 ("Ends", ends),
-                ("To change all", f"{plural(t.frames, 'frame')}, {t.seconds:.1f} s"),
+                ("To change all", f"{say_count(t.frames, 'frame')}, {t.seconds:.1f} s"),
             ),
         )
     )
@@ -126,7 +126,7 @@ class CurvePicture(QWidget):
         super().__init__()
         self._bus = bus
         self.setFixedHeight(120)
-        middle = light(arc_level(128, bus.curve, bus.least), bus.curve)
+        middle = light_of_level(arc_level(128, bus.curve, bus.least), bus.curve)
         self.setAccessibleName(f"Curve: slot 128 gives {middle:.1f} % light")
 
     def paintEvent(self, _: QPaintEvent) -> None:
@@ -137,16 +137,16 @@ class CurvePicture(QWidget):
         for share, words in ((0.0, "0"), (0.5, "50 %"), (1.0, "100 %")):
             y = area.bottom() - share * area.height()
             p.fillRect(QRectF(area.x(), y, area.width(), 1), THEME.color("line"))
-            text(p, QRectF(0, y - 9, left - 4, 18), words, "quiet", 11)
+            draw_text_line(p, QRectF(0, y - 9, left - 4, 18), words, "quiet", 11)
         for slot in (0, 128, 255):
             x = area.x() + area.width() * slot / 255
             p.fillRect(QRectF(x, area.y(), 1, area.height()), THEME.color("line"))
-            text(p, QRectF(x - 20, area.bottom() + 3, 40, 16), str(slot), "quiet", 11, align=CENTRE)
+            draw_text_line(p, QRectF(x - 20, area.bottom() + 3, 40, 16), str(slot), "quiet", 11, align=CENTRE)
         at = [
             QPointF(
                 area.x() + area.width() * v / 255,
                 area.bottom()
-                - light(arc_level(v, self._bus.curve, self._bus.least), self._bus.curve) / 100 * area.height(),
+                - light_of_level(arc_level(v, self._bus.curve, self._bus.least), self._bus.curve) / 100 * area.height(),
             )
             for v in range(256)
         ]
@@ -157,13 +157,13 @@ class CurvePicture(QWidget):
 
 def show_place(panel: FormPanel, page: BusPage, place: Place) -> None:
     """One place: what is planned there, where the gear is to go, plan and reported, what it says of itself."""
-    s, ref = panel.session, page.ref
+    s, ref = panel.session, page.bus_shown
     gear, seen = place.planned, place.seen
     panel.body.addWidget(Title(f"Gear {place.at}", gear.name if gear else "not planned"))
     model_base = page.counted_from()
     more = f", {place.at + model_base} on its page" if model_base else ""
     panel.words(f"{ref.port} of {s.rig.devices[ref.device].name}, short address {place.at}{more}.")
-    _plan(panel, page, place)
+    _planned_fields(panel, page, place)
     if seen:
         to = Field(
             "The place at which this gear belongs. Who is there comes here; nothing happens until it is written.",
@@ -172,17 +172,21 @@ def show_place(panel: FormPanel, page: BusPage, place: Place) -> None:
         to.setAccessibleName("Move to place")
         to.setPlaceholderText(str(page.work.staged.get(ref, {}).get(place.at, place.at)))
         to.setFixedWidth(64)
-        panel.body.addLayout(row(label("Move to place", quiet=True), to, None))
+        panel.body.addLayout(row_of_widgets(make_label("Move to place", quiet=True), to, None))
         level = Field(
-            "A level for this gear alone: 0 to 254, or a share such as 10 %.", lambda t: _level(page, place, t)
+            "A level for this gear alone: 0 to 254, or a share such as 10 %.", lambda t: _level_field(page, place, t)
         )
         level.setAccessibleName("Level now")
         level.set_value(str(seen.level) if seen.level >= 0 else "")
         level.setFixedWidth(64)
-        panel.body.addLayout(row(label("Level now", quiet=True), level, None))
-        blink = button("Let it blink", lambda: page.blink(place.at), "It shows itself for about ten seconds.   Space")
-        again = button("Read again", lambda: page.work.read(ref, place.at), "Asks this gear for everything.   F5")
-        panel.body.addLayout(row(blink, again))
+        panel.body.addLayout(row_of_widgets(make_label("Level now", quiet=True), level, None))
+        blink = make_button(
+            "Let it blink", lambda: page.blink_gear(place.at), "It shows itself for about ten seconds.   Space"
+        )
+        again = make_button(
+            "Read again", lambda: page.work.read_gear(ref, place.at), "Asks this gear for everything.   F5"
+        )
+        panel.body.addLayout(row_of_widgets(blink, again))
     elif gear:
         panel.words("It did not answer." if page.board.searched else "The bus was not searched yet.", quiet=False)
     goes = ("bus", *ref, place.at)
@@ -192,42 +196,50 @@ def show_place(panel: FormPanel, page: BusPage, place: Place) -> None:
     for line in place.lines:
         panel.body.addWidget(BothLine(LABELS[line.key], line.plan, line.reported, line.mark, "gear"))
     if off:
-        write = button("Write what is planned", lambda: page.work.write(ref, [place.at]), "Sets this gear as planned.")
-        take = button("Plan what it has", lambda: _take(panel, page, place), "Takes what it has stored into the plan.")
+        write = make_button(
+            "Write what is planned", lambda: page.work.write_planned(ref, [place.at]), "Sets this gear as planned."
+        )
+        take = make_button(
+            "Plan what it has",
+            lambda: _plan_what_is_there(panel, page, place),
+            "Takes what it has stored into the plan.",
+        )
         panel.body.addWidget(write)
         panel.body.addWidget(take)
     elif seen and gear is None:
-        take = button("Plan this gear", lambda: _take(panel, page, place), "Plans it with what it has stored.")
-        panel.body.addLayout(row(take, None))
+        take = make_button(
+            "Plan this gear", lambda: _plan_what_is_there(panel, page, place), "Plans it with what it has stored."
+        )
+        panel.body.addLayout(row_of_widgets(take, None))
     if seen:
-        panel.body.addWidget(Ways("What it says of itself", _facts(seen)))
+        panel.body.addWidget(Ways("What it says of itself", _facts_of_gear(seen)))
     if gear:
-        _copy(panel, page, place)
+        _copy_to_others(panel, page, place)
 
 
-def _level(page: BusPage, place: Place, typed: str) -> None:
-    level = read_level(typed)
+def _level_field(page: BusPage, place: Place, typed: str) -> None:
+    level = read_gear_level(typed)
     if level is None:
         raise Refused("Type a level: 0 to 254, or a share such as 10 %.")
-    page.work.set_level(page.ref, place.at, level)
+    page.work.set_level(page.bus_shown, place.at, level)
 
 
-def _plan(panel: FormPanel, page: BusPage, place: Place) -> None:
+def _planned_fields(panel: FormPanel, page: BusPage, place: Place) -> None:
     """The fields of what is planned at a place."""
-    s, ref, at = panel.session, page.ref, place.at
+    s, ref, at = panel.session, page.bus_shown, place.at
 
     def change(what: str, **fields: object) -> object:
-        return s.edit(set_gear, ref, [at], f"{what} of gear {at}", **fields)
+        return s.make_edit(set_gear, ref, [at], f"{what} of gear {at}", **fields)
 
     def value() -> Gear | None:
-        return bus_at(s.rig, ref).at(at) or Gear(at=at)
+        return bus_at(s.rig, ref).gear_at(at) or Gear(at=at)
 
     def drives(typed: str) -> object:
         number = typed.strip()
         key = next((k for k, f in s.rig.fixtures.items() if str(f.number) == number), "")
         if number and not key:
             raise Refused(f"There is no fixture {number} in this rig.")
-        return s.edit(set_gear, ref, [at], f"gear {at} drives {number or 'nothing'}", fixture=key)
+        return s.make_edit(set_gear, ref, [at], f"gear {at} drives {number or 'nothing'}", fixture=key)
 
     def typed(
         key: str,
@@ -239,7 +251,7 @@ def _plan(panel: FormPanel, page: BusPage, place: Place) -> None:
     ) -> Typed:
         return Typed(
             words, help_text, shown=say, width=96, preview=nearest,
-            take=lambda t: s.edit(set_gear, ref, [at], f"{words.lower()} of gear {at}", **{key: read(t)}),
+            take=lambda t: s.make_edit(set_gear, ref, [at], f"{words.lower()} of gear {at}", **{key: read(t)}),
         )  # fmt: skip
 
     def level(g: Gear, key: str, mask: str = "") -> str:
@@ -266,25 +278,25 @@ def _plan(panel: FormPanel, page: BusPage, place: Place) -> None:
               read_groups, lambda g: "" if g.groups is None else say_groups(g.groups)),
         typed("fade_time", "Fade time", "Seconds, as the nearest time the standard has; or no fade.",
               read_time, lambda g: "" if g.fade_time is None else say_time(g.fade_time),
-              lambda t: _nearest(t, read_time, say_time)),
+              lambda t: _nearest_step(t, read_time, say_time)),
         typed("fade_rate", "Fade rate", "Steps a second, as the nearest rate the standard has.",
               read_rate, lambda g: "" if g.fade_rate is None else say_rate(g.fade_rate),
-              lambda t: _nearest(t, read_rate, say_rate)),
+              lambda t: _nearest_step(t, read_rate, say_rate)),
         typed("least", "Least level", "The least level it gives, 1 to 254 or a share. Too high, lamps jump on.",
-              _light, lambda g: level(g, "least")),
+              _read_light, lambda g: level(g, "least")),
         typed("greatest", "Greatest level", "The greatest level it gives, 1 to 254 or a share.",
-              _light, lambda g: level(g, "greatest")),
+              _read_light, lambda g: level(g, "greatest")),
         typed("power_on", "At power-on", "The level it takes when power comes: 0 to 254, a share, or last.",
-              lambda t: read_level(t, "last"), lambda g: level(g, "power_on", "last")),
+              lambda t: read_gear_level(t, "last"), lambda g: level(g, "power_on", "last")),
         typed("failure", "At bus failure", "The level it takes when the bus fails: 0 to 254, a share, or last.",
-              lambda t: read_level(t, "last"), lambda g: level(g, "failure", "last")),
+              lambda t: read_gear_level(t, "last"), lambda g: level(g, "failure", "last")),
     )  # fmt: skip
     if place.planned:
-        gone = button("Take out of the plan", lambda: s.edit(remove_gear, ref, [at]), "Undo brings it back.")
-        panel.body.addLayout(row(gone, None))
+        gone = make_button("Take out of the plan", lambda: s.make_edit(remove_gear, ref, [at]), "Undo brings it back.")
+        panel.body.addLayout(row_of_widgets(gone, None))
 
 
-def _nearest(typed: str, read: Callable[[str], int | None], say: Callable[[int | None], str]) -> str:
+def _nearest_step(typed: str, read: Callable[[str], int | None], say: Callable[[int | None], str]) -> str:
     """What is typed, and the step of the standard that it becomes; nothing while it is none."""
     try:
         step = read(typed)
@@ -293,14 +305,14 @@ def _nearest(typed: str, read: Callable[[str], int | None], say: Callable[[int |
     return f"{typed.strip()} becomes {say(step)}, the nearest there is." if step is not None else ""
 
 
-def _light(typed: str) -> int | None:
-    level = read_level(typed)
+def _read_light(typed: str) -> int | None:
+    level = read_gear_level(typed)
     if level == 0:
         raise Refused("A limit is at least 1: 0 is off.")
     return level
 
 
-def _take(panel: FormPanel, page: BusPage, place: Place) -> None:
+def _plan_what_is_there(panel: FormPanel, page: BusPage, place: Place) -> None:
     """Plan what a gear says of itself."""
     seen = place.seen
     assert seen
@@ -313,29 +325,29 @@ def _take(panel: FormPanel, page: BusPage, place: Place) -> None:
             "fade_time": seen.fade_time, "fade_rate": max(1, seen.fade_rate),
             "scenes": tuple((n, v) for n, v in enumerate(seen.scenes) if v not in (dali.MASK, -1)),
         }  # fmt: skip
-    panel.session.edit(set_gear, page.ref, [place.at], f"plan what gear {place.at} has", **fields)
+    panel.session.make_edit(set_gear, page.bus_shown, [place.at], f"plan what gear {place.at} has", **fields)
 
 
-def _copy(panel: FormPanel, page: BusPage, place: Place) -> None:
+def _copy_to_others(panel: FormPanel, page: BusPage, place: Place) -> None:
     """Give what is planned here to other gear, of this bus or another."""
     s = panel.session
 
     def copy(which: str) -> None:
         targets = []
-        for label_ in page.labels(page.device_id) if which == "all" else [page.port]:
-            ref = page.ref._replace(port=label_)
+        for label_ in page.labels_of_buses(page.device_id) if which == "all" else [page.port]:
+            ref = page.bus_shown._replace(port=label_)
             targets += [(ref, g.at) for g in bus_at(s.rig, ref).gear]
-        s.edit(copy_gear, page.ref, place.at, targets)
+        s.make_edit(copy_gear, page.bus_shown, place.at, targets)
 
     choice = Choice("Gives levels, fades, groups and scenes planned here to other planned gear.", copy)
     choice.setAccessibleName("Copy to")
-    here = len(bus_at(s.rig, page.ref).gear) - 1
+    here = len(bus_at(s.rig, page.bus_shown).gear) - 1
     options = [("", "nobody"), ("bus", f"the {here} others of {page.port}"), ("all", "all planned gear of the gateway")]
     choice.set_options(options, "")
-    panel.body.addLayout(row(label("Copy to", quiet=True), choice))
+    panel.body.addLayout(row_of_widgets(make_label("Copy to", quiet=True), choice))
 
 
-def _facts(seen: GearSeen) -> tuple[tuple[str, str], ...]:
+def _facts_of_gear(seen: GearSeen) -> tuple[tuple[str, str], ...]:
     rows = [
         ("Type", " and ".join(map(say_kind, seen.kinds)) or "–"),
         ("Status", status_words(seen)),

@@ -11,7 +11,7 @@ from welvo.app.runner import Job
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.fields import restyle
-from welvo.app.widgets.painting import button, label
+from welvo.app.widgets.painting import make_button, make_label
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.live.bring_up import RealProbes, Search, Wanted
 from welvo.rig.base import Refused
@@ -32,24 +32,24 @@ class FindDevice(Dialog):
         heads = (Column("", 26, "mark"), Column("Test", 190), Column("What was found", 400))
         self.list = RowList("Tests", heads)
         self.body.addWidget(self.list, 1)
-        self.cause = label("", 13, True, wrap=True)
-        self.advice = label("", 13, wrap=True)
+        self.cause = make_label("", 13, True, wrap=True)
+        self.advice = make_label("", 13, wrap=True)
         self.body.addWidget(self.cause)
         self.body.addWidget(self.advice)
-        self.renumber = button(
-            "", self._renumber, "New address, save, restart; then it is followed to the new address."
+        self.renumber = make_button(
+            "", self._give_address, "New address, save, restart; then it is followed to the new address."
         )
         self.renumber.hide()
-        self.again = button("Test again", self.look, "Runs all tests anew.", primary=True)
+        self.again = make_button("Test again", self.begin_tests, "Runs all tests anew.", primary=True)
         self.finish(self.again, self.renumber, leave="Close", room=18)
         self.search: Search | None = None
         self._job: Job[Search] | None = None
         self._timer = QTimer(self, interval=100)
         self._timer.timeout.connect(lambda: network.runner.take_over(self))
-        self.finished.connect(self._leave)
-        self.look()
+        self.finished.connect(self._end_tests)
+        self.begin_tests()
 
-    def look(self) -> None:
+    def begin_tests(self) -> None:
         """Begin the tests."""
         rig, network = self._session.rig, self._network
         device = rig.devices.get(self._device_id)
@@ -65,10 +65,12 @@ class FindDevice(Dialog):
             return
         model = model_of(rig, self._device_id)
         mac = str(device.settings.get("mac", ""))
-        wanted = Wanted(device.ip, model, mac, network.devices.password(device.ip), device.name)
-        probes = RealProbes(network.hearing.interface, listener.heard, listener.poll_one, lambda: listener.taken)
+        wanted = Wanted(device.ip, model, mac, network.devices.password_of(device.ip), device.name)
+        probes = RealProbes(
+            network.hearing.interface, listener.heard_devices, listener.poll_one, lambda: listener.taken
+        )
         taken = [d.ip for d in rig.devices.values() if d.ip]
-        self._job = network.devices.find(self, wanted, probes, taken, self._show_found)
+        self._job = network.devices.begin_finding(self, wanted, probes, taken, self._show_found)
         self.again.setEnabled(False)
         self.renumber.hide()
         self.again.setDefault(True)
@@ -77,7 +79,7 @@ class FindDevice(Dialog):
         self.say("Testing …")
         self._timer.start()
 
-    def _leave(self) -> None:
+    def _end_tests(self) -> None:
         """The tests end with the dialog: nobody is there to see what they find."""
         self._timer.stop()
         if self._job:
@@ -96,7 +98,7 @@ class FindDevice(Dialog):
             for n, v in enumerate(search.verdicts)
         ]
         self.list.show_lines(rows)
-        cause = search.cause
+        cause = search.likeliest_cause
         self.cause.setText(
             f"{cause.proof[:1].upper()}{cause.proof[1:]}." if cause else "It answers, and nothing is wrong."
         )
@@ -112,13 +114,15 @@ class FindDevice(Dialog):
             for b in (self.renumber, self.again):
                 restyle(b)
 
-    def _renumber(self) -> None:
+    def _give_address(self) -> None:
         if self.search is None or not self.search.found:
             raise Refused("It was not found anywhere yet.")
         device = self._session.rig.devices[self._device_id]
         model = model_of(self._session.rig, self._device_id)
         if model and speaks_http(model):
-            self._network.devices.begin(self._device_id, {"ip": device.ip}, ("save", "restart"), at=self.search.found)
+            self._network.devices.begin_push(
+                self._device_id, {"ip": device.ip}, ("save", "restart"), at=self.search.found
+            )
         else:
             self._network.pushing.give_address(self._device_id, self.search.found)
         self.say(f"Giving it {device.ip}; it restarts, and is silent meanwhile.")

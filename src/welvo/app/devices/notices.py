@@ -7,11 +7,11 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QWidget
 
 from welvo.app.widgets import marks
-from welvo.app.widgets.painting import label, row, text
+from welvo.app.widgets.painting import draw_text_line, make_label, row_of_widgets
 from welvo.app.widgets.theme import THEME
 
 
-def notice(severity: str, words: str, *acts: QWidget) -> QFrame:
+def make_notice(severity: str, words: str, *acts: QWidget) -> QFrame:
     """Words on the wash of a severity, with the acts that belong to them."""
     frame = QFrame()
     c = THEME.color
@@ -19,7 +19,7 @@ def notice(severity: str, words: str, *acts: QWidget) -> QFrame:
     frame.setStyleSheet(
         f"#strip {{ background: {c(f'{severity}_wash').name()}; border-left: 4px solid {c(severity).name()}; }}"
     )
-    inside = row(label(words, 13, wrap=True), *acts, spacing=8)
+    inside = row_of_widgets(make_label(words, 13, wrap=True), *acts, spacing=8)
     inside.setStretch(0, 1)
     inside.setContentsMargins(12, 4, 8, 4)
     frame.setLayout(inside)
@@ -38,8 +38,8 @@ class BothLine(QWidget):
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
         w, h, off = self.width(), self.height(), self._mark == "differs"
-        text(p, QRectF(0, 0, w, 18), self._title, "quiet", 11)
+        draw_text_line(p, QRectF(0, 0, w, 18), self._title, "quiet", 11)
         half = w / 2
         for x, words in ((0.0, self._plan), (half + 12, self._reported)):
-            text(p, QRectF(x, 17, half - 20, h - 19), words, "text" if off else "quiet", 13, off)
-        marks.draw(p, self._mark, half - 8, 17 + (h - 19) / 2 - 6, 12)
+            draw_text_line(p, QRectF(x, 17, half - 20, h - 19), words, "text" if off else "quiet", 13, off)
+        marks.draw_mark(p, self._mark, half - 8, 17 + (h - 19) / 2 - 6, 12)

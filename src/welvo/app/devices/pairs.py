@@ -11,13 +11,13 @@ from PySide6.QtWidgets import QWidget
 
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
-from welvo.app.widgets.painting import CENTRE, draw_frame, text
+from welvo.app.widgets.painting import CENTRE, draw_frame, draw_text_line
 from welvo.app.widgets.theme import THEME
-from welvo.matching.planned import compared
+from welvo.matching.planned import compare_device
 from welvo.observed.values import SILENT_AFTER
-from welvo.rig.notation import natural, plural
+from welvo.rig.notation import natural_sort_key, say_count
 from welvo.rig.plan import device_at, devices_at, model_of
-from welvo.settings.compare import Mark, SettingLine, differing, is_live
+from welvo.settings.compare import Mark, SettingLine, is_live, lines_that_differ
 
 ROW = 60
 KINDS = {"pixel": "pixel controller", "serial": "serial line"}
@@ -42,7 +42,7 @@ def pairs_of(session: Session) -> list[Pair]:
         kind = KINDS.get(model.kind, model.kind) if model else "unknown model"
         serial = model is not None and model.kind == "serial"
         place = "on the sender's computer" if serial else d.ip or "no address planned"
-        planned = (d.name, place, f"{kind} · {plural(len(d.ports), 'port')}")
+        planned = (d.name, place, f"{kind} · {say_count(len(d.ports), 'port')}")
         if serial:
             found.append(Pair(device_id, "", planned, ("a cable", "tells nothing back", ""), "unknown"))
             continue
@@ -60,7 +60,7 @@ def pairs_of(session: Session) -> list[Pair]:
                 Pair(device_id, d.ip, planned, ("silent" if d.ip else "–", ago if d.ip else "", ""), "unknown")
             )
             continue
-        mark, third = _standing(device_id, compared(session.index, observed, device_id, now))
+        mark, third = _state_of_device(device_id, compare_device(session.index, observed, device_id, now))
         found.append(
             Pair(
                 device_id,
@@ -70,7 +70,7 @@ def pairs_of(session: Session) -> list[Pair]:
                 mark,
             )
         )
-    for ip in sorted((ip for ip in {*observed.heard, *observed.said} if not device_at(rig, ip)), key=natural):
+    for ip in sorted((ip for ip in {*observed.heard, *observed.said} if not device_at(rig, ip)), key=natural_sort_key):
         h, told = observed.heard.get(ip), observed.said.get(ip)
         name = (h.name if h else "") or (told.name if told else "") or "no name"
         last = max(h.at if h else 0.0, told.at if told else 0.0)
@@ -83,15 +83,15 @@ def pairs_of(session: Session) -> list[Pair]:
 _known: dict[str, tuple[list[SettingLine], tuple[Mark, str]]] = {}
 
 
-def _standing(device_id: str, lines: list[SettingLine]) -> tuple[Mark, str]:
+def _state_of_device(device_id: str, lines: list[SettingLine]) -> tuple[Mark, str]:
     """How a device stands as a whole, in a mark and in words. The same lines are asked about three times a second."""
     known = _known.get(device_id)
     if known and known[0] is lines:
         return known[1]
-    off = len(differing(lines))
+    off = len(lines_that_differ(lines))
     claimed = any(x.mark == "claimed" for x in lines)
     agree = sum(x.mark == "matches" for x in lines)
-    words = f"{plural(off, 'setting')} {'differ' if off > 1 else 'differs'}" if off else f"all {agree} planned match"
+    words = f"{say_count(off, 'setting')} {'differ' if off > 1 else 'differs'}" if off else f"all {agree} planned match"
     mark: Mark = "differs" if off else "claimed" if claimed else "matches"
     _known[device_id] = (lines, (mark, words))
     return mark, words
@@ -127,50 +127,54 @@ class PairList(QWidget):
             self.setMinimumHeight(24 + ROW * max(3, len(found)))
             self.update()
 
-    def _chosen(self, pair: Pair) -> bool:
+    def _pair_is_chosen(self, pair: Pair) -> bool:
         s = self._session.selection
         if pair.device_id:
-            return s.kind in ("device", "port") and s.first == pair.device_id
-        return s.kind == "heard" and s.first == pair.ip
+            return s.kind in ("device", "port") and s.first_selected == pair.device_id
+        return s.kind == "heard" and s.first_selected == pair.ip
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
         w = self.width()
         p.fillRect(0, 0, w, 24, THEME.color("raised"))
-        text(p, QRectF(12, 0, 150, 24), "Planned", "quiet", 11)
-        text(p, QRectF(204, 0, 150, 24), "Heard", "quiet", 11)
+        draw_text_line(p, QRectF(12, 0, 150, 24), "Planned", "quiet", 11)
+        draw_text_line(p, QRectF(204, 0, 150, 24), "Heard", "quiet", 11)
         p.fillRect(w - 1, 0, 1, self.height(), THEME.color("line"))
         for n in range(3) if not self.pairs else ():
             y = 24 + ROW * n
             draw_frame(p, QRectF(12, y + 8, 146, 44), None, "line", 4, 1, dashed=True)
             draw_frame(p, QRectF(204, y + 8, 146, 44), None, "line", 4, 1, dashed=True)
         for n, pair in enumerate(self.pairs):
-            self._row(p, pair, 24 + ROW * n, w)
+            self._draw_row(p, pair, 24 + ROW * n, w)
         if self.hasFocus():
             draw_frame(p, QRectF(self.rect()).adjusted(0, 0, -1, 0), None, "accent", 2, 2)
 
-    def _row(self, p: QPainter, pair: Pair, y: int, w: int) -> None:
-        if self._chosen(pair):
+    def _draw_row(self, p: QPainter, pair: Pair, y: int, w: int) -> None:
+        if self._pair_is_chosen(pair):
             p.fillRect(0, y, w - 1, ROW - 1, THEME.color("select"))
             p.fillRect(0, y, 3, ROW - 1, THEME.color("accent"))
         p.fillRect(0, y + ROW - 1, w, 1, THEME.color("line"))
         if pair.device_id:
             for line, words, size in zip((6, 24, 40), pair.planned, (13, 11, 11)):
-                text(p, QRectF(12, y + line, 154, 18), words, "text" if line == 6 else "quiet", size, line == 6)
+                draw_text_line(
+                    p, QRectF(12, y + line, 154, 18), words, "text" if line == 6 else "quiet", size, line == 6
+                )
         else:
             draw_frame(p, QRectF(10, y + 8, 150, 44), None, "edge", 4, 1, dashed=True)
-            text(p, QRectF(10, y + 8, 150, 44), "Plan this device", "accent", align=CENTRE)
+            draw_text_line(p, QRectF(10, y + 8, 150, 44), "Plan this device", "accent", align=CENTRE)
         p.setPen(THEME.color("edge"))
         p.drawLine(168, y + 30, 174, y + 30)
         p.drawLine(192, y + 30, 198, y + 30)
-        marks.draw(p, pair.mark, 177, y + 24, 12)
+        marks.draw_mark(p, pair.mark, 177, y + 24, 12)
         quiet = pair.heard[0] in ("silent", "–")
-        text(p, QRectF(204, y + 6, w - 216, 18), pair.heard[0], "quiet" if quiet else "text")
-        text(p, QRectF(204, y + 24, w - 216, 18), pair.heard[1], "quiet", 11)
-        text(p, QRectF(204, y + 40, w - 216, 18), pair.heard[2], "text" if pair.mark == "differs" else "quiet", 11)
+        draw_text_line(p, QRectF(204, y + 6, w - 216, 18), pair.heard[0], "quiet" if quiet else "text")
+        draw_text_line(p, QRectF(204, y + 24, w - 216, 18), pair.heard[1], "quiet", 11)
+        draw_text_line(
+            p, QRectF(204, y + 40, w - 216, 18), pair.heard[2], "text" if pair.mark == "differs" else "quiet", 11
+        )
 
-    def _select(self, pair: Pair) -> None:
-        self._session.select(
+    def _select_pair(self, pair: Pair) -> None:
+        self._session.change_selection(
             Selection("device", (pair.device_id,)) if pair.device_id else Selection("heard", (pair.ip,))
         )
 
@@ -179,15 +183,15 @@ class PairList(QWidget):
         if e.position().y() < 24 or not 0 <= n < len(self.pairs):
             return
         pair = self.pairs[n]
-        self._select(pair)
+        self._select_pair(pair)
         if not pair.device_id and e.position().x() < 165:
             self.plan.emit(pair.ip)
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
-        now = next((n for n, x in enumerate(self.pairs) if self._chosen(x)), -1)
+        now = next((n for n, x in enumerate(self.pairs) if self._pair_is_chosen(x)), -1)
         if e.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up) and self.pairs:
             n = now + (1 if e.key() == Qt.Key.Key_Down else -1)
-            self._select(self.pairs[max(0, min(len(self.pairs) - 1, n))])
+            self._select_pair(self.pairs[max(0, min(len(self.pairs) - 1, n))])
         elif e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and now >= 0 and not self.pairs[now].device_id:
             self.plan.emit(self.pairs[now].ip)
         else:

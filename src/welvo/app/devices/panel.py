@@ -22,19 +22,19 @@ from welvo.app.widgets import dialogs
 from welvo.app.widgets.fields import Choice, Field
 from welvo.app.widgets.forms import Subject, Typed
 from welvo.app.widgets.line_choice import line_row
-from welvo.app.widgets.painting import button, clear, label, row
+from welvo.app.widgets.painting import clear_layout, make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import FormPanel, Title, Ways, finding_card
 from welvo.app.widgets.theme import THEME
 from welvo.checks.registry import Finding
 from welvo.observed.values import Heard, Said
 from welvo.rig.base import Refused
 from welvo.rig.edits import plan_setting, remove_device, set_device
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.plan import away_from_factory, model_of
 from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.wiring import Device, DeviceModel
 from welvo.settings.compare import SettingLine, is_live
-from welvo.settings.heard import likely, link
+from welvo.settings.heard import likely_devices, link_device
 
 LONGEST_NAME = 17
 """Letters of a short name that Art-Net can carry."""
@@ -69,27 +69,27 @@ class DevicesPanel(FormPanel):
         """Build anew only when something that is shown is another one."""
         s = self.session
         sel = s.selection
-        device_id = sel.first if sel.kind in ("device", "port") and sel.first in s.rig.devices else ""
+        device_id = sel.first_selected if sel.kind in ("device", "port") and sel.first_selected in s.rig.devices else ""
         heard = s.observed.heard.get(
-            s.rig.devices[device_id].ip if device_id else sel.first if sel.kind == "heard" else ""
+            s.rig.devices[device_id].ip if device_id else sel.first_selected if sel.kind == "heard" else ""
         )
-        said = s.observed.said.get(s.rig.devices[device_id].ip if device_id else sel.first)
+        said = s.observed.said.get(s.rig.devices[device_id].ip if device_id else sel.first_selected)
         model = model_of(s.rig, device_id) if device_id else None
-        place = self.bus.place() if self.bus and device_id and self.bus.isVisible() else None
-        lamp = self.lamps.chosen() if self.lamps and device_id and sel.lamp else None
+        place = self.bus.selected_place() if self.bus and device_id and self.bus.isVisible() else None
+        lamp = self.lamps.chosen_pair() if self.lamps and device_id and sel.lamp else None
         state = (
             s.rig.devices.get(device_id),
             s.rig.feeds,
-            (heard.name if heard else "", _facts(heard, said, model)) if heard or said else None,
+            (heard.name if heard else "", _facts_of_device(heard, said, model)) if heard or said else None,
             [(x.key, x.plan, x.reported, x.mark) for x in self._lines()],
             [e for e in s.observed.log if e.device == device_id],
-            self._cards(device_id),
+            self._finding_cards(device_id),
             self.network.hearing.why_unread(s.rig.devices[device_id].ip) if device_id else "",
             (THEME.name, THEME.step),
-            (self.bus.isVisible(), self.bus.ref, place, self.network.buses.staged.get(self.bus.ref))
+            (self.bus.isVisible(), self.bus.bus_shown, place, self.network.buses.staged.get(self.bus.bus_shown))
             if self.bus
             else None,
-            (lamp, self.lamps.blinks(sel.lamp), self.network.lamps.results.get(sel.lamp)) if self.lamps else None,
+            (lamp, self.lamps.lamp_blinks(sel.lamp), self.network.lamps.results.get(sel.lamp)) if self.lamps else None,
         )
         if (sel, state) == (self._shown_for, self._state):
             return
@@ -97,7 +97,7 @@ class DevicesPanel(FormPanel):
         if isinstance(typing, Field) and typing.hasFocus() and typing.pending and sel == self._shown_for:
             return  # never take a field away under the operator's hands
         self._shown_for, self._state = sel, state
-        clear(self.body)
+        clear_layout(self.body)
         self.refreshers.clear()
         lines = {x.key: x for x in self._lines()}
         if device_id and self.bus and self.bus.isVisible():
@@ -108,74 +108,80 @@ class DevicesPanel(FormPanel):
                 show_bus(self, self.bus)
         elif device_id and lamp and self.lamps:
             page = self.lamps
-            hands = LampHands(page.blink, page.blinks, page.read_again, page.push_one, self.profile.emit)
-            show_lamp(self, page.ref, lamp, hands)
+            hands = LampHands(page.blink_lamp, page.lamp_blinks, page.read_again, page.push_one, self.profile.emit)
+            show_lamp(self, page.port_shown, lamp, hands)
         elif device_id and sel.setting in lines:
             show_setting(self, device_id, lines[sel.setting], lines)
-            self._log(device_id, sel.setting)
-            self._buttons(device_id, heard)
+            self._log_lines(device_id, sel.setting)
+            self._add_buttons(device_id, heard)
         elif device_id and not sel.setting:
-            self._device(device_id, heard)
-        elif sel.kind == "heard" and (heard or sel.first in s.observed.said):
-            self._stranger(sel.first, heard)
+            self._show_device(device_id, heard)
+        elif sel.kind == "heard" and (heard or sel.first_selected in s.observed.said):
+            self._show_stranger(sel.first_selected, heard)
         elif not device_id:
             self.nothing()
             return
         self.body.addStretch(1)
         super().refresh()
 
-    def _cards(self, device_id: str) -> list[Finding]:
+    def _finding_cards(self, device_id: str) -> list[Finding]:
         kinds = ("device", "port") if device_id else ()
         return [f for f in self.session.report.findings if f.goes_to.kind in kinds and f.goes_to.id == device_id]
 
-    def _log(self, device_id: str, key: str = "") -> None:
+    def _log_lines(self, device_id: str, key: str = "") -> None:
         events = [e for e in self.session.observed.log if e.device == device_id and (not key or e.setting == key)][-6:]
         if not events:
             return
-        self.body.addWidget(label("What happened", 11, quiet=True))
+        self.body.addWidget(make_label("What happened", 11, quiet=True))
         for e in reversed(events):
-            stamp = label(time.strftime("%H:%M:%S", time.localtime(e.at)), 11, quiet=True)
+            stamp = make_label(time.strftime("%H:%M:%S", time.localtime(e.at)), 11, quiet=True)
             stamp.setFixedWidth(60 + 4 * THEME.step)
-            self.body.addLayout(row(stamp, label(e.what, 11, wrap=True)))
+            self.body.addLayout(row_of_widgets(stamp, make_label(e.what, 11, wrap=True)))
 
-    def _buttons(self, device_id: str, heard: Heard | None) -> None:
+    def _add_buttons(self, device_id: str, heard: Heard | None) -> None:
         s = self.session
         ip = s.rig.devices[device_id].ip
-        read = button("Read again", self.network.hearing.read_again, "Asks all devices for their settings now.   F5")
+        read = make_button(
+            "Read again", self.network.hearing.read_again, "Asks all devices for their settings now.   F5"
+        )
         on = ip in self._identifying
-        blink = button(
+        blink = make_button(
             "Stop blinking" if on else "Identify",
-            lambda: self._identify(ip, not on),
+            lambda: self._identify_device(ip, not on),
             "Lets the device blink, so that you find it.",
         )
         live = is_live(heard, s.now())
         blink.setEnabled(live)
         if not live:
             blink.setToolTip("The device is silent; it cannot be told to blink.")
-        self.body.addLayout(row(read, blink))
+        self.body.addLayout(row_of_widgets(read, blink))
 
-    def _acts(self, device_id: str, model: DeviceModel, said: Said | None) -> None:
+    def _add_acts(self, device_id: str, model: DeviceModel, said: Said | None) -> None:
         """What the device can be told to do: a test of its own, a restart, factory settings."""
         if model.tests:
             tests = Choice(
                 "A test pattern that the device shows by itself, whatever is sent.",
-                lambda v: self._test(device_id, model, v),
+                lambda v: self._start_test(device_id, model, v),
             )
             tests.setAccessibleName("On-board test")
             tests.set_options([("", "no test"), *((t, t) for t in model.tests)], said.test if said else "")
-            self.body.addLayout(row(label("On-board test", quiet=True), tests))
+            self.body.addLayout(row_of_widgets(make_label("On-board test", quiet=True), tests))
         if model.lights:
             lights = "; ".join(f"{look}: {means}" for look, means in model.lights)
-            self.body.addWidget(label(f"Its status light, {lights}.", 11, wrap=True))
-        reset = button(
-            "Factory settings…", lambda: self._factory(device_id, model, said), "Takes everything back to how it came."
+            self.body.addWidget(make_label(f"Its status light, {lights}.", 11, wrap=True))
+        reset = make_button(
+            "Factory settings…",
+            lambda: self._reset_to_factory(device_id, model, said),
+            "Takes everything back to how it came.",
         )
-        again = button("Restart…", lambda: self._restart(device_id, model), "Its outputs go dark meanwhile.")
+        again = make_button(
+            "Restart…", lambda: self._restart_device(device_id, model), "Its outputs go dark meanwhile."
+        )
         for act in (reset, again):
             act.setEnabled(said is not None)
-        self.body.addLayout(row(again, reset))
+        self.body.addLayout(row_of_widgets(again, reset))
 
-    def _test(self, device_id: str, model: DeviceModel, pattern: str) -> None:
+    def _start_test(self, device_id: str, model: DeviceModel, pattern: str) -> None:
         """A gateway's test drives all its gear at once, so it is asked for."""
         name = self.session.rig.devices[device_id].name
         if pattern and model.kind == "gateway":
@@ -184,50 +190,50 @@ class DevicesPanel(FormPanel):
                 self._state = None
                 self.refresh()
                 return
-        self.network.devices.test(device_id, pattern)
+        self.network.devices.begin_test(device_id, pattern)
 
-    def _restart(self, device_id: str, model: DeviceModel) -> None:
+    def _restart_device(self, device_id: str, model: DeviceModel) -> None:
         name = self.session.rig.devices[device_id].name
         words = f"Its outputs go dark for about {model.restart_takes:g} s. What was entered and not saved is lost."
         if dialogs.ask_act(self, f"Restart {name}", words, [("restart", "Restart")], "Leave it running"):
-            self.session.attempt_act(lambda: self.network.devices.begin(device_id, {}, ("restart",)))
+            self.session.attempt_act(lambda: self.network.devices.begin_push(device_id, {}, ("restart",)))
 
-    def _factory(self, device_id: str, model: DeviceModel, said: Said | None) -> None:
+    def _reset_to_factory(self, device_id: str, model: DeviceModel, said: Said | None) -> None:
         name = self.session.rig.devices[device_id].name
         other = away_from_factory(model, said.active) if said else 0
         words = (
-            f"{plural(other, 'setting')} of {name} are lost. It may come back at its factory address"
+            f"{say_count(other, 'setting')} of {name} are lost. It may come back at its factory address"
             f"{f' {model.factory_ip}' if model.factory_ip else ''}, where it is not heard from here."
         )
         if dialogs.ask_act(
             self,
             f"Factory settings for {name}",
             words,
-            [("reset", f"Lose {plural(other, 'setting')}")],
+            [("reset", f"Lose {say_count(other, 'setting')}")],
             "Keep them",
             warn=True,
         ):
-            self.session.attempt_act(lambda: self.network.devices.factory(device_id))
+            self.session.attempt_act(lambda: self.network.devices.reset_to_factory(device_id))
 
-    def _identify(self, ip: str, on: bool) -> None:
-        if self.network.pushing.identify(ip, on):
+    def _identify_device(self, ip: str, on: bool) -> None:
+        if self.network.pushing.identify_device(ip, on):
             (self._identifying.add if on else self._identifying.discard)(ip)
         self._state = None
         self.refresh()
 
     # ---- the device
 
-    def _device(self, device_id: str, heard: Heard | None) -> None:
+    def _show_device(self, device_id: str, heard: Heard | None) -> None:
         s = self.session
         device, model = s.rig.devices[device_id], model_of(s.rig, device_id)
 
         def change(what: str, **fields: object) -> object:
-            return s.edit(set_device, device_id, f"{what} of {s.rig.devices[device_id].name}", **fields)
+            return s.make_edit(set_device, device_id, f"{what} of {s.rig.devices[device_id].name}", **fields)
 
         def rename(typed: str) -> object:
             if not 1 <= len(typed.strip()) <= LONGEST_NAME:
                 raise Refused(f"A device's name has 1 to {LONGEST_NAME} letters.")
-            return s.edit(plan_setting, device_id, "name", typed.strip())
+            return s.make_edit(plan_setting, device_id, "name", typed.strip())
 
         self.body.addWidget(Title(device.name))
         self.words(f"{model.maker} {model.name}. {model.note}" if model else "unknown model")
@@ -243,7 +249,7 @@ class DevicesPanel(FormPanel):
                 "Address",
                 "Where the device is planned: four numbers, such as 10.0.40.21. A wrong one makes it look silent.",
                 shown=lambda d: str(d.ip),
-                take=lambda t: s.edit(plan_setting, device_id, "ip", t.strip() or None),
+                take=lambda t: s.make_edit(plan_setting, device_id, "ip", t.strip() or None),
             ),
             Typed("Note", "Where it stands, which key opens it. Free words; nothing depends on them.", "note"),
         )
@@ -253,48 +259,54 @@ class DevicesPanel(FormPanel):
             secret.setEchoMode(Field.EchoMode.Password)
             secret.setAccessibleName("Password")
             self.words(self.network.hearing.why_unread(device.ip), quiet=False)
-            self.body.addLayout(row(label("Password", quiet=True), secret))
-        for f in self._cards(device_id)[:3]:
+            self.body.addLayout(row_of_widgets(make_label("Password", quiet=True), secret))
+        for f in self._finding_cards(device_id)[:3]:
             self.body.addWidget(finding_card(s, self.network, f))
         said = s.observed.said.get(device.ip)
         if heard or said:
-            self.body.addWidget(Ways("What it says of itself", _facts(heard, said, model)))
+            self.body.addWidget(Ways("What it says of itself", _facts_of_device(heard, said, model)))
         elif device.ip:
             where = f"Planned at {device.ip}, never heard on {self.network.hearing.interface.name}."
             self.words(f"{where} The plan stands; nothing is known about the device.", quiet=False)
-            find = button("Find it…", lambda: FindDevice(s, self.network, device_id, self).exec(), "Why it is silent.")
-            self.body.addLayout(row(find, None))
+            find = make_button(
+                "Find it…", lambda: FindDevice(s, self.network, device_id, self).exec(), "Why it is silent."
+            )
+            self.body.addLayout(row_of_widgets(find, None))
         elif model and model.kind == "serial":
             self._serial_lines(device)
         else:
             self.words("It has no address yet, so it cannot be heard.", quiet=False)
-        self._log(device_id)
+        self._log_lines(device_id)
         if not model or model.kind != "serial":
-            self._buttons(device_id, heard)
+            self._add_buttons(device_id, heard)
         if mac := (said.mac if said else "") or (heard.mac if heard else ""):
             if not device.settings.get("mac"):
-                keep = partial(s.edit, plan_setting, device_id, "mac", mac)
+                keep = partial(s.make_edit, plan_setting, device_id, "mac", mac)
                 help_text = "From then on another device at this address is found out, and this one at another address."
-                self.body.addLayout(row(button("Remember its MAC", keep, help_text), None))
+                self.body.addLayout(row_of_widgets(make_button("Remember its MAC", keep, help_text), None))
         if model and speaks_http(model):
-            self._acts(device_id, model, said)
+            self._add_acts(device_id, model, said)
         if model and model.settings:
             papers = [
-                button("Card…", lambda: SettingCard(s, device_id, self).exec(), "What to enter by hand, to tick off."),
-                button("Tables…", lambda: DeviceTables(s, device_id, self).exec(), "The tables of its own pages."),
+                make_button(
+                    "Card…", lambda: SettingCard(s, device_id, self).exec(), "What to enter by hand, to tick off."
+                ),
+                make_button("Tables…", lambda: DeviceTables(s, device_id, self).exec(), "The tables of its own pages."),
             ]
             if speaks_http(model):
                 help_text = "What it was set to at other times: compare, write back."
-                act = button("Snapshots…", lambda: Snapshots(s, self.network, device_id, self).exec(), help_text)
+                act = make_button("Snapshots…", lambda: Snapshots(s, self.network, device_id, self).exec(), help_text)
                 papers.append(act)
-            self.body.addLayout(row(*papers, spacing=4))
-        runs = button("Its runs", lambda: self.runs.emit(device_id), "Shows what is attached to its ports, in Runs.")
-        gone = button(
+            self.body.addLayout(row_of_widgets(*papers, spacing=4))
+        runs = make_button(
+            "Its runs", lambda: self.runs.emit(device_id), "Shows what is attached to its ports, in Runs."
+        )
+        gone = make_button(
             "Remove",
-            lambda: s.edit(remove_device, device_id),
+            lambda: s.make_edit(remove_device, device_id),
             "Takes the device and what is attached to it out of the plan. Undo brings it back.",
         )
-        self.body.addLayout(row(runs, None, gone))
+        self.body.addLayout(row_of_widgets(runs, None, gone))
 
     def _serial_lines(self, device: Device) -> None:
         """Which port of this computer each of its lines is."""
@@ -305,7 +317,7 @@ class DevicesPanel(FormPanel):
         if not lines:
             self.words("Choose the feed of its port: a serial line of a universe, added in Patch.", quiet=False)
 
-    def _stranger(self, ip: str, heard: Heard | None) -> None:
+    def _show_stranger(self, ip: str, heard: Heard | None) -> None:
         s = self.session
         said = s.observed.said.get(ip)
         mac = (said.mac if said else "") or (heard.mac if heard else "")
@@ -313,20 +325,22 @@ class DevicesPanel(FormPanel):
         self.words(
             "Heard, and not in the plan. It may be a spare, somebody else's, or a planned device at a wrong address."
         )
-        take = button("Plan this device…", lambda: self.plan.emit(ip), "Takes it into the rig with its address.")
+        take = make_button("Plan this device…", lambda: self.plan.emit(ip), "Takes it into the rig with its address.")
         self.body.addWidget(take)
-        planned = likely(s.rig, s.observed, ip)
+        planned = likely_devices(s.rig, s.observed, ip)
         if planned:
             names = [("", "a new one"), *((k, s.rig.devices[k].name) for k in planned)]
             help_text = "A planned device that this one is: it gets this address, and its MAC is remembered."
-            which = Choice(help_text, lambda k: s.edit(link, k, ip, mac) if k else None)
+            which = Choice(help_text, lambda k: s.make_edit(link_device, k, ip, mac) if k else None)
             which.setAccessibleName("It is")
             which.set_options(names, "")
-            self.body.addLayout(row(label("It is", quiet=True), which))
-        self.body.addWidget(Ways("What it says of itself", _facts(heard, said)))
+            self.body.addLayout(row_of_widgets(make_label("It is", quiet=True), which))
+        self.body.addWidget(Ways("What it says of itself", _facts_of_device(heard, said)))
 
 
-def _facts(heard: Heard | None, said: Said | None, model: DeviceModel | None = None) -> tuple[tuple[str, str], ...]:
+def _facts_of_device(
+    heard: Heard | None, said: Said | None, model: DeviceModel | None = None
+) -> tuple[tuple[str, str], ...]:
     """What a device says of itself, by whatever link. Nothing in it changes from second to second."""
     facts: list[tuple[str, str]] = []
     if heard:

@@ -8,20 +8,20 @@ from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.fields import Choice
-from welvo.app.widgets.painting import button, label, row
+from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.tables import Column, ListRow, RowList
-from welvo.app.widgets.who import when, who
+from welvo.app.widgets.who import name_of_user, say_when
 from welvo.matching.plan_back import copy_port, copy_targets
-from welvo.matching.planned import compared, full_plan
+from welvo.matching.planned import compare_device, full_plan
 from welvo.rig.base import Refused
 from welvo.rig.entered import SettingValue
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.plan import model_of, say_key, say_setting, spec_of
 from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.wiring import Snapshot
 from welvo.settings import snapshots
-from welvo.settings.card import LIGHT, Step, card, tick, untick
-from welvo.survey.device_tables import KINDS, against, read_table, table
+from welvo.settings.card import LIGHT, Step, card_steps, tick_settings, untick_settings
+from welvo.survey.device_tables import KINDS, device_table, hold_against_plan, read_table
 
 STATES = {"open": "", "ticked": "ticked", "proved": "the device says so", "woken": "ticked for another value"}
 
@@ -45,45 +45,49 @@ class SettingCard(Dialog):
         )
         self.list.setSelectionMode(RowList.SelectionMode.ExtendedSelection)
         self.body.addWidget(self.list, 1)
-        self.tick = button("Tick off", self._tick, "The chosen rows are entered on the device's page.", primary=True)
-        self.back = button("Take back", self._untick, "The chosen rows are not entered after all.")
+        self.tick = make_button(
+            "Tick off", self._tick_chosen, "The chosen rows are entered on the device's page.", primary=True
+        )
+        self.back = make_button("Take back", self._untick_chosen, "The chosen rows are not entered after all.")
         self.finish(self.tick, self.back, leave="Close", room=18)
-        session.changed.connect(self._fill)
-        session.observed_changed.connect(self._fill)
+        session.changed.connect(self._fill_steps)
+        session.observed_changed.connect(self._fill_steps)
         self._steps: list[Step] = []
-        self._fill()
+        self._fill_steps()
 
-    def _fill(self, *_: object) -> None:
+    def _fill_steps(self, *_: object) -> None:
         s = self._session
         model = model_of(s.rig, self._device_id) if self._device_id in s.rig.devices else None
         if model is None:
             self.reject()
             return
-        steps = card(s.rig, self._device_id, model, compared(s.index, s.observed, self._device_id, s.now()))
+        steps = card_steps(s.rig, self._device_id, model, compare_device(s.index, s.observed, self._device_id, s.now()))
         if steps == self._steps:
             return
         self._steps = steps
         rows = []
         for n, step in enumerate(steps):
-            said = STATES[step.state] + (f" by {step.by}, {when(step.at)}" if step.by and step.at else "")
+            said = STATES[step.state] + (f" by {step.by}, {say_when(step.at)}" if step.by and step.at else "")
             rows.append(
                 ListRow(n, (step.page, step.where, step.what, step.value, said), (n,) * 5, step.state == "proved")
             )
         self.list.show_lines(rows)
         left = sum(x.state in ("open", "woken") for x in steps if x.key and not x.key.startswith(LIGHT))
-        self.say(f"{plural(left, 'setting')} to enter, {sum(x.state == 'proved' for x in steps)} proved.")
+        self.say(f"{say_count(left, 'setting')} to enter, {sum(x.state == 'proved' for x in steps)} proved.")
 
-    def _chosen(self) -> list[Step]:
+    def _chosen_steps(self) -> list[Step]:
         rows = self.list.selectionModel().selectedRows()
         return [self._steps[int(self.list.rows.ids[i.row()])] for i in rows]
 
-    def _tick(self) -> None:
+    def _tick_chosen(self) -> None:
         plan = full_plan(self._session.index, self._device_id)
-        values = {x.key: plan.get(x.key, x.value) for x in self._chosen() if x.key in plan or x.key.startswith(LIGHT)}
-        self._session.edit(tick, self._device_id, values, who(), self._session.today())
+        values = {
+            x.key: plan.get(x.key, x.value) for x in self._chosen_steps() if x.key in plan or x.key.startswith(LIGHT)
+        }
+        self._session.make_edit(tick_settings, self._device_id, values, name_of_user(), self._session.clock_time())
 
-    def _untick(self) -> None:
-        self._session.edit(untick, self._device_id, {x.key for x in self._chosen()})
+    def _untick_chosen(self) -> None:
+        self._session.make_edit(untick_settings, self._device_id, {x.key for x in self._chosen_steps()})
 
 
 class DeviceTables(Dialog):
@@ -96,19 +100,19 @@ class DeviceTables(Dialog):
         )
         super().__init__(parent, f"Tables of {session.rig.devices[device_id].name}", note=note, wide=760, high=560)
         self._session, self._device_id = session, device_id
-        self.kind = Choice("Which table of the device's pages.", lambda _: self._fill())
+        self.kind = Choice("Which table of the device's pages.", lambda _: self._fill_table())
         self.kind.setAccessibleName("Table")
         self.kind.set_options(list(KINDS.items()), "universes")
-        self.body.addLayout(row(label("Table"), self.kind, None))
-        self.holder = row()
+        self.body.addLayout(row_of_widgets(make_label("Table"), self.kind, None))
+        self.holder = row_of_widgets()
         self.body.addLayout(self.holder, 1)
         self.list: RowList | None = None
-        self.compare = button("Compare what I copied", self._compare, "Reads the clipboard.", primary=True)
+        self.compare = make_button("Compare what I copied", self._compare_typed, "Reads the clipboard.", primary=True)
         self.finish(self.compare, leave="Close")
-        self._fill()
+        self._fill_table()
 
-    def _fill(self) -> None:
-        shown = table(self._session.index, self._device_id, str(self.kind.currentData()))
+    def _fill_table(self) -> None:
+        shown = device_table(self._session.index, self._device_id, str(self.kind.currentData()))
         if self.list is not None:
             self.holder.removeWidget(self.list)
             self.list.deleteLater()
@@ -118,9 +122,11 @@ class DeviceTables(Dialog):
         self.holder.addWidget(self.list)
         self.say("" if shown.rows else "Nothing of the kind is planned for this device.")
 
-    def _compare(self) -> None:
+    def _compare_typed(self) -> None:
         kind = str(self.kind.currentData())
-        found = against(self._session.index, self._device_id, kind, read_table(QApplication.clipboard().text()))
+        found = hold_against_plan(
+            self._session.index, self._device_id, kind, read_table(QApplication.clipboard().text())
+        )
         if found is None:
             self.say("Every cell that both have is equal.")
             return
@@ -137,41 +143,47 @@ class Snapshots(Dialog):
         note = "Taken by hand, and by Welvo itself before a restart or factory settings. They are kept in the rig."
         super().__init__(parent, f"Snapshots of {session.rig.devices[device_id].name}", note=note, wide=680, high=520)
         self._session, self._network, self._device_id = session, network, device_id
-        self.which = Choice("Which snapshot is compared.", lambda _: self._fill())
+        self.which = Choice("Which snapshot is compared.", lambda _: self._fill_differences())
         self.which.setAccessibleName("Snapshot")
         self.which.setMinimumWidth(220)
-        self.against = Choice("What it is compared with.", lambda _: self._fill())
+        self.against = Choice("What it is compared with.", lambda _: self._fill_differences())
         self.against.setAccessibleName("Compared with")
-        self.take = button("Take one now", self._take, "Keeps what the device says of its settings now.")
-        self.body.addLayout(row(label("Snapshot"), self.which, label("against"), self.against, None, self.take))
+        self.take = make_button("Take one now", self._take_snapshot, "Keeps what the device says of its settings now.")
+        self.body.addLayout(
+            row_of_widgets(make_label("Snapshot"), self.which, make_label("against"), self.against, None, self.take)
+        )
         self.list = RowList(
             "Differences", (Column("Setting", 230), Column("Snapshot", 170), Column("Compared with", 170))
         )
         self.body.addWidget(self.list, 1)
-        self.write = button("Write back", self._write, "Gives the device what the snapshot has.", primary=True)
-        self.remove = button("Remove", self._remove, "Takes the snapshot out of the rig. Undo brings it back.")
+        self.write = make_button(
+            "Write back", self._write_snapshot, "Gives the device what the snapshot has.", primary=True
+        )
+        self.remove = make_button(
+            "Remove", self._remove_snapshot, "Takes the snapshot out of the rig. Undo brings it back."
+        )
         self.finish(self.write, self.remove, leave="Close", room=18)
-        session.changed.connect(self._refresh)
-        session.observed_changed.connect(self._refresh)
-        self._refresh()
+        session.changed.connect(self._refresh_list)
+        session.observed_changed.connect(self._refresh_list)
+        self._refresh_list()
 
     @property
-    def _device(self) -> tuple[Snapshot, ...]:
+    def _snapshots_of_device(self) -> tuple[Snapshot, ...]:
         device = self._session.rig.devices.get(self._device_id)
         return device.snapshots if device else ()
 
-    def _refresh(self, *_: object) -> None:
-        kept = self._device
+    def _refresh_list(self, *_: object) -> None:
+        kept = self._snapshots_of_device
         at = self.which.currentData() or (f"{kept[-1].at}" if kept else "")
-        options = [(f"{s.at}", f"{when(s.at)} · {s.why}") for s in reversed(kept)]
+        options = [(f"{s.at}", f"{say_when(s.at)} · {s.why}") for s in reversed(kept)]
         self.which.set_options(
             options or [("", "none yet")], at if at in dict(options) else options[0][0] if options else ""
         )
         others = [("now", "the device now"), ("plan", "the plan"), *options]
         self.against.set_options(others, str(self.against.currentData() or "now"))
-        self._fill()
+        self._fill_differences()
 
-    def _values(self, which: str) -> dict[str, SettingValue]:
+    def _values_of_snapshot(self, which: str) -> dict[str, SettingValue]:
         s = self._session
         if which == "plan":
             return full_plan(s.index, self._device_id)
@@ -179,13 +191,17 @@ class Snapshots(Dialog):
             device = s.rig.devices.get(self._device_id)
             said = s.observed.said.get(device.ip) if device else None
             return said.active if said else {}
-        return next((x.values for x in self._device if f"{x.at}" == which), {})
+        return next((x.values for x in self._snapshots_of_device if f"{x.at}" == which), {})
 
-    def _fill(self) -> None:
+    def _fill_differences(self) -> None:
         s = self._session
         model = model_of(s.rig, self._device_id) if self._device_id in s.rig.devices else None
         chosen, other = str(self.which.currentData() or ""), str(self.against.currentData() or "now")
-        found = snapshots.differences(self._values(chosen), self._values(other)) if chosen else []
+        found = (
+            snapshots.differences_of_snapshots(self._values_of_snapshot(chosen), self._values_of_snapshot(other))
+            if chosen
+            else []
+        )
         if other == "plan":
             found = [d for d in found if d[2] is not None]  # what the plan does not care about is no difference
 
@@ -193,27 +209,27 @@ class Snapshots(Dialog):
             return say_setting(spec_of(model, key) if model else None, value)
 
         self.list.show_lines([ListRow(k, (say_key(model, k), said(k, a), said(k, b))) for k, a, b in found])
-        words = f"{plural(len(found), 'setting')} {'differs' if len(found) == 1 else 'differ'}."
+        words = f"{say_count(len(found), 'setting')} {'differs' if len(found) == 1 else 'differ'}."
         self.say(words if chosen else "No snapshot yet.")
-        self.write.setEnabled(bool(found) and other == "now" and bool(self._values("now")))
+        self.write.setEnabled(bool(found) and other == "now" and bool(self._values_of_snapshot("now")))
         self.remove.setEnabled(bool(chosen))
 
-    def _take(self) -> None:
+    def _take_snapshot(self) -> None:
         s = self._session
         said = s.observed.said.get(s.rig.devices[self._device_id].ip)
-        s.edit(snapshots.take, self._device_id, said, s.today())
+        s.make_edit(snapshots.take_snapshot, self._device_id, said, s.clock_time())
 
-    def _remove(self) -> None:
-        self._session.edit(snapshots.remove, self._device_id, float(str(self.which.currentData())))
+    def _remove_snapshot(self) -> None:
+        self._session.make_edit(snapshots.remove_snapshot, self._device_id, float(str(self.which.currentData())))
 
-    def _write(self) -> None:
+    def _write_snapshot(self) -> None:
         chosen = str(self.which.currentData() or "")
-        one = next((x for x in self._device if f"{x.at}" == chosen), None)
+        one = next((x for x in self._snapshots_of_device if f"{x.at}" == chosen), None)
         if one is None:
             raise Refused("This snapshot is not there any more.")
-        values = snapshots.to_write_back(self._session.rig, self._device_id, one, self._values("now"))
-        self._network.devices.begin(self._device_id, values, ("save", "apply"))
-        self.say(f"Writing {plural(len(values), 'setting')} back …")
+        values = snapshots.to_write_back(self._session.rig, self._device_id, one, self._values_of_snapshot("now"))
+        self._network.devices.begin_push(self._device_id, values, ("save", "apply"))
+        self.say(f"Writing {say_count(len(values), 'setting')} back …")
 
 
 class CopyPort(Dialog):
@@ -236,12 +252,12 @@ class CopyPort(Dialog):
                 )
             )
         self.list.show_lines(rows)
-        self.go = button("Copy to the chosen ports", self._copy, "One step to undo.", primary=True)
+        self.go = make_button("Copy to the chosen ports", self._copy_settings, "One step to undo.", primary=True)
         self.finish(self.go, room=18)
 
-    def _copy(self) -> None:
+    def _copy_settings(self) -> None:
         rows = self.list.selectionModel().selectedRows()
         targets = [self.list.rows.ids[i.row()] for i in rows]
-        self._session.edit(copy_port, self._device_id, self._port, targets)
-        self._session.say_done(f"Settings of port {self._port} copied to {plural(len(targets), 'port')}.")
+        self._session.make_edit(copy_port, self._device_id, self._port, targets)
+        self._session.say_done(f"Settings of port {self._port} copied to {say_count(len(targets), 'port')}.")
         self.accept()

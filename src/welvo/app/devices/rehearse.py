@@ -14,15 +14,15 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from welvo.app.session import Session
-from welvo.app.widgets.dialogs import Dialog, asked
+from welvo.app.widgets.dialogs import Dialog, line_to_type_into
 from welvo.app.widgets.fields import Choice
-from welvo.app.widgets.painting import button, label, row
+from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.formats.files import RigFileError
-from welvo.formats.rigfile import save
+from welvo.formats.rigfile import save_rig_file
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.plan import model_of
 from welvo.standins.process import StandIns
 
@@ -51,7 +51,7 @@ FAULTS: dict[str, tuple[str, str, object]] = {
 """What each fault is called, the value it is offered with (empty: it is on or off), and the value that ends it."""
 
 
-def read_value(fault: str, typed: str) -> object:
+def read_fault_value(fault: str, typed: str) -> object:
     """What was typed for a fault. Raises Refused."""
     off = FAULTS[fault][2]
     t = typed.strip()
@@ -79,33 +79,33 @@ class Rehearsal:
         self._folder: tempfile.TemporaryDirectory[str] | None = None
 
     @property
-    def running(self) -> bool:
-        return self.stand_ins is not None and self.stand_ins.running
+    def is_running(self) -> bool:
+        return self.stand_ins is not None and self.stand_ins.is_running
 
-    def start(self, rig: Rig, as_planned: bool) -> None:
+    def start_rehearsal(self, rig: Rig, as_planned: bool) -> None:
         """Raises Refused when the rig cannot be written beside."""
-        self.stop()
+        self.stop_rehearsal()
         self._folder = tempfile.TemporaryDirectory(prefix="welvo-rehearsal-")
         file = Path(self._folder.name) / "rig.welvo"
         try:
-            save(rig, file)
+            save_rig_file(rig, file)
             self.stand_ins = StandIns(file, None, as_planned)
         except (RigFileError, OSError) as e:
             raise Refused(f"The simulated devices cannot be started: {e}") from e
 
-    def stop(self) -> None:
+    def stop_rehearsal(self) -> None:
         if self.stand_ins:
-            self.stand_ins.stop()
+            self.stand_ins.stop_process()
         if self._folder:
             self._folder.cleanup()
         self.stand_ins, self._folder = None, None
         self.on.clear()
 
-    def fault(self, ip: str, name: str, value: object) -> None:
+    def switch_fault(self, ip: str, name: str, value: object) -> None:
         """Switch a fault on, or off with the value that ends it."""
         if self.stand_ins is None:
             raise Refused("Nothing is simulated at present.")
-        self.stand_ins.order(ip, name, value)
+        self.stand_ins.order_fault(ip, name, value)
         if value == FAULTS[name][2] or value is False:
             self.on.pop((ip, name), None)
         else:
@@ -126,35 +126,39 @@ class RehearseRig(Dialog):
             "Devices", (Column("Device", 140), Column("Address", 110), Column("Simulated", 120), Column("Faults", 200))
         )
         self.body.addWidget(self.list, 1)
-        self.fault = Choice("What is to go wrong with the chosen device.", lambda _: self._offer())
+        self.fault = Choice("What is to go wrong with the chosen device.", lambda _: self._offer_faults())
         self.fault.setAccessibleName("Fault")
         self.fault.set_options([(k, words) for k, (words, _, _) in FAULTS.items()], "refuses")
-        self.value = asked(
+        self.value = line_to_type_into(
             "Value", "What the fault needs: a number, settings by key, a test pattern.", "6.brightness", 130
         )
-        self.on = button("Switch on", self._on, "The chosen device has this fault from now on.")
-        self.off = button("Switch off", self._off, "Ends this fault of the chosen device.")
+        self.on = make_button("Switch on", self._switch_fault_on, "The chosen device has this fault from now on.")
+        self.off = make_button("Switch off", self._switch_fault_off, "Ends this fault of the chosen device.")
         self.fault.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.value.setMaximumWidth(110)
-        self.body.addLayout(row(label("Fault"), self.fault, self.value, self.on, self.off))
-        self.planned = button("Start as planned", lambda: self._start(True), "Every device is set as the plan says.")
-        self.factory = button(
-            "Start with factory settings", lambda: self._start(False), "As if all of them came out of their boxes."
+        self.body.addLayout(row_of_widgets(make_label("Fault"), self.fault, self.value, self.on, self.off))
+        self.planned = make_button(
+            "Start as planned", lambda: self._start_stand_ins(True), "Every device is set as the plan says."
         )
-        self.stop = button("End the rehearsal", self._stop, "The simulated devices go.")
+        self.factory = make_button(
+            "Start with factory settings",
+            lambda: self._start_stand_ins(False),
+            "As if all of them came out of their boxes.",
+        )
+        self.stop = make_button("End the rehearsal", self._stop_stand_ins, "The simulated devices go.")
         self.finish(None, self.planned, self.factory, self.stop, leave="Close", room=18)
         self._timer = QTimer(self, interval=500)
-        self._timer.timeout.connect(self._fill)
+        self._timer.timeout.connect(self._fill_devices)
         self._timer.start()
-        self._fill()
+        self._fill_devices()
 
-    def _offer(self) -> None:
+    def _offer_faults(self) -> None:
         offered = FAULTS[str(self.fault.currentData())][1]
         self.value.setText(offered)
         self.value.setVisible(bool(offered))
 
-    def _fill(self) -> None:
-        running, rig = self.rehearsal.running, self._session.rig
+    def _fill_devices(self) -> None:
+        running, rig = self.rehearsal.is_running, self._session.rig
         rows = []
         here = 0
         for device_id, d in rig.devices.items():
@@ -170,40 +174,40 @@ class RehearseRig(Dialog):
             if model and model.kind == "serial":
                 state = "its lines" if running else "not yet"
             rows.append(ListRow(device_id, (d.name, d.ip or "–", state, faults)))
-        chosen = self._chosen()
+        chosen = self._chosen_device()
         self.list.show_lines(rows, chosen)
         for b in (self.on, self.off, self.stop):
             b.setEnabled(running)
         for b in (self.planned, self.factory):
             b.setEnabled(bool(here))
-        failed = self.rehearsal.stand_ins.failed() if self.rehearsal.stand_ins else ""
+        failed = self.rehearsal.stand_ins.why_failed() if self.rehearsal.stand_ins else ""
         if failed:
             self.say(f"The simulated devices ended: {failed.splitlines()[-1] if failed else ''}", wrong=True)
 
-    def _chosen(self) -> str:
+    def _chosen_device(self) -> str:
         at = self.list.currentIndex().row()
         return str(self.list.rows.lines[at].id) if 0 <= at < len(self.list.rows.lines) else ""
 
-    def _start(self, as_planned: bool) -> None:
-        self.rehearsal.start(self._session.rig, as_planned)
-        self.say(f"{plural(len(self._session.rig.devices), 'device')} planned; those on 127.x are simulated now.")
-        self._fill()
+    def _start_stand_ins(self, as_planned: bool) -> None:
+        self.rehearsal.start_rehearsal(self._session.rig, as_planned)
+        self.say(f"{say_count(len(self._session.rig.devices), 'device')} planned; those on 127.x are simulated now.")
+        self._fill_devices()
 
-    def _stop(self) -> None:
-        self.rehearsal.stop()
+    def _stop_stand_ins(self) -> None:
+        self.rehearsal.stop_rehearsal()
         self.say("Ended.")
-        self._fill()
+        self._fill_devices()
 
-    def _on(self) -> None:
-        self._switch(read_value(str(self.fault.currentData()), self.value.text()))
+    def _switch_fault_on(self) -> None:
+        self._switch_fault(read_fault_value(str(self.fault.currentData()), self.value.text()))
 
-    def _off(self) -> None:
-        self._switch(FAULTS[str(self.fault.currentData())][2])
+    def _switch_fault_off(self) -> None:
+        self._switch_fault(FAULTS[str(self.fault.currentData())][2])
 
-    def _switch(self, value: object) -> None:
-        device = self._session.rig.devices.get(self._chosen())
+    def _switch_fault(self, value: object) -> None:
+        device = self._session.rig.devices.get(self._chosen_device())
         if device is None or not device.ip:
             raise Refused("Choose a device with an address in the list first.")
-        self.rehearsal.fault(device.ip, str(self.fault.currentData()), value)
+        self.rehearsal.switch_fault(device.ip, str(self.fault.currentData()), value)
         self.say("")
-        self._fill()
+        self._fill_devices()

@@ -8,15 +8,15 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QWidget
 
-from welvo.app.devices.settings import said
+from welvo.app.devices.settings import words_of_line
 from welvo.app.jobs.device_work import OUTCOMES
 from welvo.app.widgets import marks
 from welvo.app.widgets.fields import Field
 from welvo.app.widgets.forms import Picked, Subject, Typed
-from welvo.app.widgets.painting import CENTRE, column, label, row, text
+from welvo.app.widgets.painting import CENTRE, column_of_widgets, draw_text_line, make_label, row_of_widgets
 from welvo.app.widgets.panels import FormPanel, Title, Ways
 from welvo.app.widgets.theme import THEME
-from welvo.app.widgets.who import when
+from welvo.app.widgets.who import say_when
 from welvo.observed.values import Written
 from welvo.rig.edits import plan_setting, who_else
 from welvo.rig.entered import Entered, SettingValue
@@ -24,7 +24,7 @@ from welvo.rig.notation import say_place
 from welvo.rig.plan import link_of, model_of, read_setting, say_setting, setting_key, split_owner
 from welvo.rig.protocol import PROTOCOLS, USUAL, say_wire
 from welvo.rig.wiring import DeviceModel
-from welvo.settings.card import where
+from welvo.settings.card import say_owner_place
 from welvo.settings.compare import SettingLine
 
 SENTENCES = {
@@ -57,8 +57,10 @@ class States(QWidget):
             if n:
                 p.setPen(THEME.color("edge"))
                 p.drawLine(int(x - wide + 9), 9, int(x - 9), 9)
-            marks.draw(p, mark, x - 6, 3, 12)
-            text(p, QRectF(wide * n, 20, wide, 18), words, "text" if mark == "matches" else "quiet", 11, align=CENTRE)
+            marks.draw_mark(p, mark, x - 6, 3, 12)
+            draw_text_line(
+                p, QRectF(wide * n, 20, wide, 18), words, "text" if mark == "matches" else "quiet", 11, align=CENTRE
+            )
 
 
 def states_of(line: SettingLine, claimed: bool) -> tuple[str, ...]:
@@ -77,22 +79,22 @@ def states_of(line: SettingLine, claimed: bool) -> tuple[str, ...]:
     return "matches", entered, saved, active, "matches" if line.mark == "matches" else "unknown"
 
 
-def whence(line: SettingLine, pushed: Written | None, ticked: Entered | None, link: str) -> str:
+def say_where_it_came(line: SettingLine, pushed: Written | None, ticked: Entered | None, link: str) -> str:
     """When the setting came as far as it did, and by what."""
     said = []
     if ticked and ticked.value == line.plan:
-        said.append(f"ticked off{f' by {ticked.who}' if ticked.who else ''}, {when(ticked.at)}")
+        said.append(f"ticked off{f' by {ticked.who}' if ticked.who else ''}, {say_when(ticked.at)}")
     if pushed:
-        said.append(f"pushed at {_clock(pushed.at)}{'' if pushed.answered else ', no answer yet'}")
+        said.append(f"pushed at {_say_time(pushed.at)}{'' if pushed.answered else ', no answer yet'}")
     if line.result and line.result.at:
-        said.append(f"{OUTCOMES[line.result.outcome]} at {_clock(line.result.at)}")
+        said.append(f"{OUTCOMES[line.result.outcome]} at {_say_time(line.result.at)}")
     if line.reported is not None and line.at:
-        said.append(f"last said by the device at {_clock(line.at)}{f' by {LINKS[link]}' if link in LINKS else ''}")
+        said.append(f"last said by the device at {_say_time(line.at)}{f' by {LINKS[link]}' if link in LINKS else ''}")
     words = "; ".join(said)
     return f"{words[:1].upper()}{words[1:]}." if words else "Nobody has entered it yet."
 
 
-def _clock(at: float) -> str:
+def _say_time(at: float) -> str:
     return time.strftime("%H:%M:%S", time.localtime(at))
 
 
@@ -100,33 +102,35 @@ def show_setting(panel: FormPanel, device_id: str, line: SettingLine, lines: dic
     """A setting of a device; `lines` are all of the device's, by full key."""
     s = panel.session
     device, model = s.rig.devices[device_id], model_of(s.rig, device_id)
-    plan, has = said(line, lines)
-    panel.body.addWidget(Title(line.spec.label, f"{device.name}, {where(line.port)}" if line.port else device.name))
+    plan, has = words_of_line(line, lines)
+    panel.body.addWidget(
+        Title(line.spec.label, f"{device.name}, {say_owner_place(line.port)}" if line.port else device.name)
+    )
     panel.words(line.spec.help, quiet=False)
     if line.spec.secret:
-        _secret(panel, device_id, line)
+        _secret_field(panel, device_id, line)
     elif line.spec.writable or line.key == "ip":
-        _plan(panel, device_id, line, plan)
-    panel.body.addWidget(_Both(line, plan, has, sentence(line, lines, model), device_says(line, lines, model)))
+        _planned_field(panel, device_id, line, plan)
+    panel.body.addWidget(_Both(line, plan, has, sentence_on_line(line, lines, model), device_says(line, lines, model)))
     panel.words("How far this setting has come")
     pushed, ticked = s.observed.written.get(device_id, {}).get(line.key), device.entered.get(line.key)
     claimed = pushed is not None or (ticked is not None and ticked.value == line.plan)
     panel.body.addWidget(States(states_of(line, claimed)))
-    panel.words(whence(line, pushed, ticked, link_of(model, line.spec) if model else ""))
+    panel.words(say_where_it_came(line, pushed, ticked, link_of(model, line.spec) if model else ""))
     if line.port:
-        _dependents(panel, device_id, split_owner(line.port)[0])
+        _dependents_of_port(panel, device_id, split_owner(line.port)[0])
 
 
-def _secret(panel: FormPanel, device_id: str, line: SettingLine) -> None:
+def _secret_field(panel: FormPanel, device_id: str, line: SettingLine) -> None:
     """What is typed goes to the device and nowhere else."""
     field = Field(line.spec.help, lambda t: panel.network.devices.enter_secret(device_id, line.key, t) if t else None)
     field.setEchoMode(Field.EchoMode.Password)
     field.setAccessibleName(line.spec.label)
-    panel.body.addLayout(row(label("Enter", quiet=True), field))
+    panel.body.addLayout(row_of_widgets(make_label("Enter", quiet=True), field))
     panel.words("It is sent to the device when you press Enter, and kept neither in the rig nor on this computer.")
 
 
-def _plan(panel: FormPanel, device_id: str, line: SettingLine, plan: str) -> None:
+def _planned_field(panel: FormPanel, device_id: str, line: SettingLine, plan: str) -> None:
     """The field of the planned value. A universe and its protocol are the feed's: planning one changes the feed."""
     s = panel.session
     port = s.rig.devices[device_id].ports.get(line.port)
@@ -145,7 +149,7 @@ def _plan(panel: FormPanel, device_id: str, line: SettingLine, plan: str) -> Non
                 line.spec.help,
                 options=[*none, *((o, say_setting(line.spec, o)) for o in line.spec.options)],
                 shown=lambda x: str(x.plan or ""),
-                take=lambda v: s.edit(plan_setting, device_id, line.key, v or None),
+                take=lambda v: s.make_edit(plan_setting, device_id, line.key, v or None),
             )
         )
     else:
@@ -154,7 +158,7 @@ def _plan(panel: FormPanel, device_id: str, line: SettingLine, plan: str) -> Non
                 "Plan",
                 line.spec.help,
                 shown=lambda x: "" if x.plan is None else plan,
-                take=lambda t: s.edit(plan_setting, device_id, line.key, read_setting(line.spec, t, protocol)),
+                take=lambda t: s.make_edit(plan_setting, device_id, line.key, read_setting(line.spec, t, protocol)),
             )
         )
     if from_feed:
@@ -163,11 +167,11 @@ def _plan(panel: FormPanel, device_id: str, line: SettingLine, plan: str) -> Non
         panel.words(f"Planning another value changes the feed itself{moves}.")
 
 
-def _dependents(panel: FormPanel, device_id: str, port: str) -> None:
+def _dependents_of_port(panel: FormPanel, device_id: str, port: str) -> None:
     s = panel.session
     planned = s.rig.devices[device_id].ports.get(port)
     feed = s.rig.feeds.get(planned.feed) if planned else None
-    spans = s.index.on(feed.universe) if feed else []
+    spans = s.index.spans_on_universe(feed.universe) if feed else []
     ways = [("Items on it", str(len({x.key for x in spans})))]
     if feed and spans:
         universe = s.rig.universes[feed.universe]
@@ -193,7 +197,7 @@ def device_says(line: SettingLine, lines: dict[str, SettingLine], model: DeviceM
     )
 
 
-def sentence(line: SettingLine, lines: dict[str, SettingLine], model: DeviceModel | None) -> str:
+def sentence_on_line(line: SettingLine, lines: dict[str, SettingLine], model: DeviceModel | None) -> str:
     """How plan and report stand to each other, in one sentence."""
     if line.mark != "differs":
         return SENTENCES.get(line.mark, "")
@@ -213,7 +217,9 @@ def sentence(line: SettingLine, lines: dict[str, SettingLine], model: DeviceMode
             return f"One {'more' if by > 0 else 'less'} than planned. Its own page {same}."
         record = PROTOCOLS.get(str(protocol.plan)) if protocol else None
         if record and not record.is_plain:
-            return f"The device listens to {record.say(line.reported)}, the plan sends {record.say(line.plan)}."
+            return (
+                f"The device listens to {record.say_wire(line.reported)}, the plan sends {record.say_wire(line.plan)}."
+            )
     return "The device has another value than the plan."
 
 
@@ -229,14 +235,14 @@ class _Both(QFrame):
             f"#both {{ background: {c('station').name()}; border-left: 4px solid "
             f"{c('error' if differs else 'edge').name()}; }}"
         )
-        body = column((12, 8, 12, 10), 2)
+        body = column_of_widgets((12, 8, 12, 10), 2)
         when = time.strftime("%H:%M:%S", time.localtime(line.at)) if line.at else ""
         for title, value, page in (
             ("plan", plan if line.plan is not None else "not planned", pages[0]),
             (f"reported {when}".strip(), has, pages[1]),
         ):
-            body.addWidget(label(title, 11, quiet=True))
+            body.addWidget(make_label(title, 11, quiet=True))
             size = 22 if len(value) < 14 else 16
-            body.addLayout(row(label(value, size, True), None, label(page, 11, quiet=True)))
-        body.addWidget(label(sentence, 11, wrap=True))
+            body.addLayout(row_of_widgets(make_label(value, size, True), None, make_label(page, 11, quiet=True)))
+        body.addWidget(make_label(sentence, 11, wrap=True))
         self.setLayout(body)

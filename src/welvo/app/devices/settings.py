@@ -16,21 +16,30 @@ from welvo.app.jobs.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fields import Choice
-from welvo.app.widgets.literal import literal
-from welvo.app.widgets.painting import button, clear, draw_frame, fitting, label, row, text, width_of
+from welvo.app.widgets.literal import literal_text
+from welvo.app.widgets.painting import (
+    clear_layout,
+    draw_frame,
+    draw_text_line,
+    fitting_size,
+    make_button,
+    make_label,
+    row_of_widgets,
+    width_of,
+)
 from welvo.app.widgets.theme import THEME
 from welvo.matching.plan_back import plan_reported
-from welvo.matching.planned import compared
+from welvo.matching.planned import compare_device
 from welvo.rig.document import Rig
 from welvo.rig.edits import set_port
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.plan import model_of, pages_of, say_setting, split_owner
 from welvo.rig.protocol import USUAL, say_wire
 from welvo.rig.wiring import Port
-from welvo.settings.compare import SettingLine, differing
+from welvo.settings.compare import SettingLine, lines_that_differ
 
 
-def said(line: SettingLine, lines: dict[str, SettingLine]) -> tuple[str, str]:
+def words_of_line(line: SettingLine, lines: dict[str, SettingLine]) -> tuple[str, str]:
     """Plan and reported of a line in words; a universe is said in the protocol of its own side."""
     protocol = lines.get(f"{line.port}.protocol")
     plan_p = str(protocol.plan) if protocol and protocol.plan else USUAL
@@ -61,14 +70,14 @@ class SettingRow(QFrame):
         self.setFixedHeight((36 if self._loud else 28) + THEME.step)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"{line.spec.label}: plan {plan}, reported {has}, {marks.WORDS[line.mark]}")
-        self.setToolTip(literal(line.spec.help))
+        self.setToolTip(literal_text(line.spec.help))
         parts: list[QWidget | int | None] = [None]
         if self._loud:
             if line.spec.writable:
-                parts.append(self._small(f"Push {plan}", push, f"Sends {plan} to the device. {line.spec.help}"))
+                parts.append(self._small_button(f"Push {plan}", push, f"Sends {plan} to the device. {line.spec.help}"))
             if line.reported is not None:
                 parts.append(
-                    self._small(
+                    self._small_button(
                         f"Plan {has}",
                         take,
                         f"Makes {has} the plan, as the device has it. Everything that follows from it moves too.",
@@ -77,22 +86,22 @@ class SettingRow(QFrame):
         self._acts = [w for w in parts if isinstance(w, QPushButton)]
         self._whole = [w.text() for w in self._acts]
         self._wanted = self._taken = sum(w.sizeHint().width() + 4 for w in self._acts)
-        made = row(*parts, spacing=4)
+        made = row_of_widgets(*parts, spacing=4)
         made.setContentsMargins(0, 0, 4, 0)
         self.setLayout(made)
 
     def resizeEvent(self, e: QResizeEvent) -> None:
         """Values that there is no room for stand in the row anyway, and in the button's help."""
-        words = standing(self.line)[0]
+        words = state_of_setting(self.line)[0]
         beside = width_of(words, 11) + 8 if words else 0
-        fits = self._wanted + beside <= self.width() - _columns(self.width())[2]
+        fits = self._wanted + beside <= self.width() - _columns_of_row(self.width())[2]
         for w, whole in zip(self._acts, self._whole):
             w.setText(whole if fits else whole.partition(" ")[0])
         self._taken = sum(w.sizeHint().width() + 4 for w in self._acts)
         super().resizeEvent(e)
 
-    def _small(self, words: str, act: Callable[[], object], help_text: str) -> QWidget:
-        made = button(words, act, help_text)
+    def _small_button(self, words: str, act: Callable[[], object], help_text: str) -> QWidget:
+        made = make_button(words, act, help_text)
         made.setStyleSheet("padding: 0 8px;")
         made.setFixedHeight(28)
         return made
@@ -108,13 +117,13 @@ class SettingRow(QFrame):
             p.fillRect(QRectF(0, 0, 4, r.height()), THEME.color("error"))
         p.fillRect(QRectF(0, r.bottom() - 1, r.width(), 1), THEME.color("line"))
         h = r.height()
-        at = _columns(r.width())
+        at = _columns_of_row(r.width())
         rooms = ((self._plan, at[1] - at[0] - 6), (self._has, at[2] - at[1] - 24))
-        size, bold = (min(fitting(*x) for x in rooms), True) if self._loud else (13, False)
+        size, bold = (min(fitting_size(*x) for x in rooms), True) if self._loud else (13, False)
         token = "text" if self._loud else "quiet"
-        text(p, QRectF(10, 0, at[0] - 12, h), self.line.spec.label)
+        draw_text_line(p, QRectF(10, 0, at[0] - 12, h), self.line.spec.label)
         silent = self.line.mark == "silent"
-        text(
+        draw_text_line(
             p,
             QRectF(at[0], 0, at[1] - at[0] - 6, h),
             "not planned" if silent else self._plan,
@@ -122,12 +131,12 @@ class SettingRow(QFrame):
             13 if silent else size,
             bold and not silent,
         )
-        marks.draw(p, self.line.mark, at[1], h / 2 - 6, 12)
-        text(p, QRectF(at[1] + 20, 0, at[2] - at[1] - 24, h), self._has, token, size, bold)
-        words, token = standing(self.line)
+        marks.draw_mark(p, self.line.mark, at[1], h / 2 - 6, 12)
+        draw_text_line(p, QRectF(at[1] + 20, 0, at[2] - at[1] - 24, h), self._has, token, size, bold)
+        words, token = state_of_setting(self.line)
         if words and not (self._loud and not self.line.waits and self.line.result is None):
             room = r.width() - at[2] - (self._taken if self._loud else 0)
-            text(p, QRectF(at[2], 0, room, h), words, token, 11)
+            draw_text_line(p, QRectF(at[2], 0, room, h), words, token, 11)
         if self.chosen or self.hasFocus():
             draw_frame(p, r.adjusted(0, 0, 0, -1), None, "accent" if self.hasFocus() else "text", 2, 2)
 
@@ -153,7 +162,7 @@ class SettingRow(QFrame):
             super().keyPressEvent(e)
 
 
-def _columns(width: float) -> tuple[float, float, float]:
+def _columns_of_row(width: float) -> tuple[float, float, float]:
     """Where plan, mark and action begin."""
     wide = min(width, 760.0)
     plan = max(100.0, wide * 0.22)
@@ -170,16 +179,16 @@ class Section(NamedTuple):
     lines: list[SettingLine]
 
     @property
-    def loud(self) -> bool:
-        return any(matters(x) for x in self.lines)
+    def has_differences(self) -> bool:
+        return any(line_matters(x) for x in self.lines)
 
 
-def matters(line: SettingLine) -> bool:
+def line_matters(line: SettingLine) -> bool:
     """Whether a line is more than agreement: it differs, waits, or was not taken when it was pushed."""
     return line.mark == "differs" or bool(line.waits) or (line.result is not None and line.result.outcome != "taken")
 
 
-def standing(line: SettingLine) -> tuple[str, str]:
+def state_of_setting(line: SettingLine) -> tuple[str, str]:
     """What became of a push, or what the device still needs, and in which colour that is said."""
     r = line.result
     if line.waits:
@@ -246,9 +255,9 @@ class Settings(QWidget):
         s = self._session
         if self.device_id not in s.rig.devices:
             self.lines, self._state = [], None
-            clear(self._body)
+            clear_layout(self._body)
             return
-        self.lines = compared(s.index, s.observed, self.device_id, s.now())
+        self.lines = compare_device(s.index, s.observed, self.device_id, s.now())
         if not self.isVisible() and self._state is not None:
             return  # built when it is looked at
         device = s.rig.devices[self.device_id]
@@ -269,7 +278,7 @@ class Settings(QWidget):
         )
         if state != self._state:
             self._state = state
-            self._build(device.ports)
+            self._build_sections(device.ports)
 
     def showEvent(self, e: object) -> None:
         super().showEvent(e)  # type: ignore[arg-type]
@@ -284,48 +293,53 @@ class Settings(QWidget):
         known = self._opened.get((self.device_id, section.key))
         if known is not None:
             return known
-        return len(self.lines) <= MANY or not section.port or section.loud or section.key == self._chosen_section()
+        return (
+            len(self.lines) <= MANY
+            or not section.port
+            or section.has_differences
+            or section.key == self._chosen_section()
+        )
 
-    def _toggle(self, section: Section) -> None:
+    def _toggle_section(self, section: Section) -> None:
         self._opened[self.device_id, section.key] = not self._is_open(section)
         self.refresh()
 
-    def _build(self, ports: dict[str, Port]) -> None:
+    def _build_sections(self, ports: dict[str, Port]) -> None:
         focus = next((w.line.key for w in self.findChildren(SettingRow) if w.hasFocus()), "")
-        clear(self._body)
-        crowded = 3 * len(differing(self.lines)) > len(self.lines)
+        clear_layout(self._body)
+        crowded = 3 * len(lines_that_differ(self.lines)) > len(self.lines)
         by_key = {x.key: x for x in self.lines}
         self._body.addWidget(_Heading())
         shown = 0
         model = model_of(self._session.rig, self.device_id)
         for section in sections_of(self.lines, pages_of(model) if model else {}):
-            if self.only_differing and not section.loud:
+            if self.only_differing and not section.has_differences:
                 continue
-            self._head(section, ports)
+            self._head_of_section(section, ports)
             if not self._is_open(section):
                 continue
             owner = section.lines[0].port
             for x in section.lines:
-                if self.only_differing and not matters(x):
+                if self.only_differing and not line_matters(x):
                     continue
                 if x.port != owner and split_owner(x.port)[1]:
                     owner = x.port
                     words = f"Segment {split_owner(owner)[1]}"
-                    under = row(label(words, 11, quiet=True), None)
+                    under = row_of_widgets(make_label(words, 11, quiet=True), None)
                     under.setContentsMargins(10, 8, 4, 0)
                     self._body.addLayout(under)
-                line = self._row(x, by_key, crowded)
+                line = self._make_row(x, by_key, crowded)
                 shown += 1
                 if x.key == focus:
                     line.setFocus()
         if not shown and self.only_differing:
-            self._body.addWidget(label("Nothing differs, nothing waits.", 13, quiet=True))
+            self._body.addWidget(make_label("Nothing differs, nothing waits.", 13, quiet=True))
         self._body.addStretch(1)
         self._mark_chosen()
 
-    def _head(self, section: Section, ports: dict[str, Port]) -> None:
+    def _head_of_section(self, section: Section, ports: dict[str, Port]) -> None:
         mine = section.lines
-        off, waits = len(differing(mine)), sum(bool(x.waits) for x in mine)
+        off, waits = len(lines_that_differ(mine)), sum(bool(x.waits) for x in mine)
         agree = sum(x.mark == "matches" for x in mine)
         words = (
             f"{off} of {len(mine)} {'differs' if off == 1 else 'differ'}" if off else f"{agree} match" if agree else ""
@@ -335,33 +349,33 @@ class Settings(QWidget):
         folds = section.port and len(self.lines) > MANY
         if folds:
             arrow = "▾" if self._is_open(section) else "▸"
-            fold = button(
-                f"{arrow} {section.title}", lambda: self._toggle(section), "Shows or folds away its settings."
+            fold = make_button(
+                f"{arrow} {section.title}", lambda: self._toggle_section(section), "Shows or folds away its settings."
             )
             fold.setAccessibleName(section.title)
             fold.setStyleSheet("padding: 0 10px; text-align: left;")
             parts = [fold]
         else:
-            parts = [label(section.title, 13, True)]
+            parts = [make_label(section.title, 13, True)]
         if section.port and (not folds or self._is_open(section)):
             parts += [
-                label("listens to", 11, quiet=True),
+                make_label("listens to", 11, quiet=True),
                 self._feed_choice(section.port, ports.get(section.port, Port()).feed),
             ]
             copy = partial(CopyPort, self._session, self.device_id, section.port, self)
             parts.append(
-                button("Copy to…", lambda: copy().exec(), "Gives this port's settings to others, shown first.")
+                make_button("Copy to…", lambda: copy().exec(), "Gives this port's settings to others, shown first.")
             )
-        head = row(*parts, None, label(words, 11, quiet=not (off or waits)))
+        head = row_of_widgets(*parts, None, make_label(words, 11, quiet=not (off or waits)))
         head.setContentsMargins(4, 12 if not folds else 6, 4, 4)
         self._body.addLayout(head)
 
-    def _row(self, x: SettingLine, by_key: dict[str, SettingLine], crowded: bool) -> SettingRow:
-        plan, has = said(x, by_key)
-        push = partial(self._network.pushing.push, self.device_id, (x.key,))
-        take = partial(self._session.edit, plan_reported, self.device_id, x.key, x.reported)
+    def _make_row(self, x: SettingLine, by_key: dict[str, SettingLine], crowded: bool) -> SettingRow:
+        plan, has = words_of_line(x, by_key)
+        push = partial(self._network.pushing.push_planned, self.device_id, (x.key,))
+        take = partial(self._session.make_edit, plan_reported, self.device_id, x.key, x.reported)
         line = SettingRow(x, plan, has, crowded, push, take)
-        line.picked.connect(partial(self._pick, x))
+        line.picked.connect(partial(self._pick_line, x))
         self._body.addWidget(line)
         return line
 
@@ -371,7 +385,7 @@ class Settings(QWidget):
         def take(fid: str) -> None:
             f = rig.feeds.get(fid)
             words = f"put out {say_wire(f.protocol, f.wire)} on {port}" if f else f"put out nothing on {port}"
-            self._session.edit(set_port, self.device_id, port, words, feed=fid)
+            self._session.make_edit(set_port, self.device_id, port, words, feed=fid)
 
         made = Choice("Which feed this port is planned to put out. Its protocol and universe follow from it.", take)
         made.setAccessibleName(f"Feed of port {port}")
@@ -381,14 +395,14 @@ class Settings(QWidget):
         made.setMaximumWidth(260)
         return made
 
-    def _pick(self, line: SettingLine) -> None:
+    def _pick_line(self, line: SettingLine) -> None:
         s = self._session
         kind = (
             Selection("port", (self.device_id, line.port), setting=line.key)
             if line.port
             else Selection("device", (self.device_id,), setting=line.key)
         )
-        s.select(kind)
+        s.change_selection(kind)
 
     def _on_selection(self) -> None:
         self.refresh()
@@ -431,18 +445,20 @@ class _Heading(QWidget):
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
-        at = _columns(self.width())
+        at = _columns_of_row(self.width())
         for x, words in zip((10.0, at[0], at[1] + 20, at[2]), ("Setting", "Plan", "Reported", "Action")):
-            text(p, QRectF(x, 0, 120, 24), words, "quiet", 11)
+            draw_text_line(p, QRectF(x, 0, 120, 24), words, "quiet", 11)
         p.fillRect(0, 23, self.width(), 1, THEME.color("edge"))
 
 
-def summary(lines: list[SettingLine]) -> str:
+def summary_of_lines(lines: list[SettingLine]) -> str:
     """`2 of 14 settings differ`, in words."""
-    off = len(differing(lines))
+    off = len(lines_that_differ(lines))
     if off:
-        return f"{off} of {plural(len(lines), 'setting')} {'differs' if off == 1 else 'differ'}"
+        return f"{off} of {say_count(len(lines), 'setting')} {'differs' if off == 1 else 'differ'}"
     agree = sum(x.mark == "matches" for x in lines)
     return (
-        f"{agree} of {plural(len(lines), 'setting')} read back and equal" if agree else "nothing known of its settings"
+        f"{agree} of {say_count(len(lines), 'setting')} read back and equal"
+        if agree
+        else "nothing known of its settings"
     )

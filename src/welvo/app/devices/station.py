@@ -11,20 +11,20 @@ from welvo.app.devices.bus_page import BusPage
 from welvo.app.devices.lamp_page import LampPage
 from welvo.app.devices.pairs import PairList
 from welvo.app.devices.panel import DevicesPanel
-from welvo.app.devices.settings import Settings, summary
+from welvo.app.devices.settings import Settings, summary_of_lines
 from welvo.app.devices.strip import Strip
 from welvo.app.jobs.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.add_device import AddDevice
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Tick
-from welvo.app.widgets.fixes import push
-from welvo.app.widgets.painting import button, column, label, row, touching
+from welvo.app.widgets.fixes import push_with_warning
+from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets, touching_widgets
 from welvo.app.widgets.station import Station
 from welvo.observed.values import Heard
 from welvo.rig.base import Refused
-from welvo.rig.notation import plural
-from welvo.settings.compare import differing, is_live
+from welvo.rig.notation import say_count
+from welvo.settings.compare import is_live, lines_that_differ
 
 
 class DevicesStation(Station):
@@ -40,12 +40,12 @@ class DevicesStation(Station):
         super().__init__()
         self._session, self._network = session, network
         self.page = "Settings"
-        self._listening = label("", 11, quiet=True)
-        self.add = button("Add device…", self.add_device, "Plans a device: model, name, address.   Ctrl+Shift+I")
-        self._read = button(
+        self._listening = make_label("", 11, quiet=True)
+        self.add = make_button("Add device…", self.add_device, "Plans a device: model, name, address.   Ctrl+Shift+I")
+        self._read = make_button(
             "Read all", network.hearing.read_again, "Asks all devices for their settings now.   Shift+F5"
         )
-        self.further = button(
+        self.further = make_button(
             "Look further…",
             self._look_further,
             "Asks every address of this interface's network, and for DDP displays. It knocks at every door once.",
@@ -55,8 +55,8 @@ class DevicesStation(Station):
             "Shows only settings that differ, wait, or were not taken.",
             lambda on: self.settings.show_only_differing(on),
         )
-        bar = row(
-            label("Devices", 16, True), 8, self._listening, None, self.only, 8, self.further, self._read, self.add
+        bar = row_of_widgets(
+            make_label("Devices", 16, True), 8, self._listening, None, self.only, 8, self.further, self._read, self.add
         )
         bar.setContentsMargins(16, 8, 16, 8)
         self.pairs = PairList(session)
@@ -66,9 +66,9 @@ class DevicesStation(Station):
         left.setFixedWidth(384)
         left.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         left.setWidget(self.pairs)
-        self._title = label("", 16, True)
-        self._counts = label("", 13)
-        self.push_all = button(
+        self._title = make_label("", 16, True)
+        self._counts = make_label("", 13)
+        self.push_all = make_button(
             "Push", self._push_all, "Sends every planned value that differs to the device.", primary=True
         )
         self.settings = Settings(session, network)
@@ -83,18 +83,18 @@ class DevicesStation(Station):
             ("Lamps", "The lamps on its ports that answer by RDM, beside the plan."),
             ("Bus", "The gear on its lamp buses, beside the plan."),
         ):
-            b = button(name, lambda name=name: self.show_page(name), help_)
+            b = make_button(name, lambda name=name: self.show_page(name), help_)
             b.setCheckable(True)
             self._tabs[name] = b
             tabs.append(b)
-        self._switch = touching(tabs)
-        head = row(self._title, 8, self._switch, 8, self._counts, None, self.push_all)
+        self._switch = touching_widgets(tabs)
+        head = row_of_widgets(self._title, 8, self._switch, 8, self._counts, None, self.push_all)
         head.setContentsMargins(16, 6, 16, 0)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.settings)
         right = QWidget()
-        inside = column(spacing=0)
+        inside = column_of_widgets(spacing=0)
         inside.addLayout(head)
         inside.addWidget(self.strip)
         self._inside = QStackedWidget()
@@ -108,13 +108,13 @@ class DevicesStation(Station):
         self.empty = EmptyPage(
             "No devices yet",
             ("",),
-            button("Add device…", self.add_device, "Plans a device: model, name, address.", primary=True),
+            make_button("Add device…", self.add_device, "Plans a device: model, name, address.", primary=True),
         )
         self._right.addWidget(self.empty)
         self._right.addWidget(QWidget())
-        layout = column(spacing=0)
+        layout = column_of_widgets(spacing=0)
         layout.addLayout(bar)
-        below = row(left, spacing=0)
+        below = row_of_widgets(left, spacing=0)
         below.addWidget(self._right, 1)
         layout.addLayout(below, 1)
         self.setLayout(layout)
@@ -137,11 +137,13 @@ class DevicesStation(Station):
         self.settings.show_device("")
         self.refresh()
 
-    def _device(self) -> str:
+    def _selected_device(self) -> str:
         s = self._session.selection
-        return s.first if s.kind in ("device", "port") and s.first in self._session.rig.devices else ""
+        return (
+            s.first_selected if s.kind in ("device", "port") and s.first_selected in self._session.rig.devices else ""
+        )
 
-    def _port(self) -> str:
+    def _selected_port(self) -> str:
         s = self._session.selection
         return s.ids[1] if s.kind == "port" and len(s.ids) > 1 else ""
 
@@ -156,22 +158,22 @@ class DevicesStation(Station):
         self._listening.setText(
             f"listening on {self._network.hearing.interface.label}" if s.observed.listening else "not listening"
         )
-        device_id = self._device()
+        device_id = self._selected_device()
         if self.settings.device_id != device_id:
             self.settings.show_device(device_id)
             self.panel.refresh()
         if not s.rig.devices:
             heard = [h for h in s.observed.heard.values() if is_live(h, s.now())]
             so_far = (
-                f"{plural(len(heard), 'device', 'devices')} answered; they stand on the left."
+                f"{say_count(len(heard), 'device', 'devices')} answered; they stand on the left."
                 if heard
                 else "Nothing has answered so far."
             )
             self.empty.words[0].setText(f"Listening on {self._network.hearing.interface.label}. {so_far}")
         self._right.setCurrentIndex(1 if not s.rig.devices else 0 if device_id else 2)
         has = {"Settings"}
-        has |= {"Lamps"} if device_id and self.lamps.labels(device_id) else set()
-        has |= {"Bus"} if device_id and self.bus.labels(device_id) else set()
+        has |= {"Lamps"} if device_id and self.lamps.labels_of_ports(device_id) else set()
+        has |= {"Bus"} if device_id and self.bus.labels_of_buses(device_id) else set()
         self._switch.setVisible(len(has) > 1)
         on = self.page if self.page in has else "Settings"
         for name, b in self._tabs.items():
@@ -179,9 +181,9 @@ class DevicesStation(Station):
             b.setChecked(name == on)
         self._inside.setCurrentIndex(("Settings", "Lamps", "Bus").index(on))
         if on == "Lamps":
-            self.lamps.show_device(device_id, self._port())
+            self.lamps.show_device(device_id, self._selected_port())
         elif on == "Bus":
-            self.bus.show_device(device_id, self._port())
+            self.bus.show_device(device_id, self._selected_port())
         self.strip.show_device(device_id, self.settings.lines)
         self.strip.setVisible(on == "Settings")
         looking = self._network.devices.is_looking
@@ -189,9 +191,9 @@ class DevicesStation(Station):
         self.further.setEnabled(not looking)
         if device_id:
             self._title.setText(s.rig.devices[device_id].name)
-            self._counts.setText(summary(self.settings.lines))
-            keys = self._pushable()
-            self.push_all.setText(f"Push {plural(len(keys), 'change')}")
+            self._counts.setText(summary_of_lines(self.settings.lines))
+            keys = self._pushable_settings()
+            self.push_all.setText(f"Push {say_count(len(keys), 'change')}")
             self.push_all.setVisible(bool(keys) and on == "Settings")
             self._counts.setVisible(on == "Settings")
 
@@ -201,18 +203,18 @@ class DevicesStation(Station):
             raise Refused("Nothing is asked while nothing may be sent, or no interface is chosen (see Output).")
         network.devices.look_further(network.hearing.interface)
 
-    def _pushable(self) -> list[str]:
-        return [x.key for x in differing(self.settings.lines) if x.spec.writable]
+    def _pushable_settings(self) -> list[str]:
+        return [x.key for x in lines_that_differ(self.settings.lines) if x.spec.writable]
 
     def _push_all(self) -> None:
-        device_id = self._device()
+        device_id = self._selected_device()
         if device_id:
-            push(self._session, self._network, device_id, tuple(self._pushable()), self)
+            push_with_warning(self._session, self._network, device_id, tuple(self._pushable_settings()), self)
 
     def choose_first(self) -> None:
         """Coming here with nothing chosen shows the first device rather than an empty half."""
-        if not self._device() and self._session.rig.devices and self._session.selection.kind != "heard":
-            self._session.select(Selection("device", (next(iter(self._session.rig.devices)),)))
+        if not self._selected_device() and self._session.rig.devices and self._session.selection.kind != "heard":
+            self._session.change_selection(Selection("device", (next(iter(self._session.rig.devices)),)))
 
     def add_device(self, ip: str = "") -> None:
         self._session.commit_pending()
@@ -221,7 +223,7 @@ class DevicesStation(Station):
         heard = observed.heard.get(ip) or (Heard(ip, told.name, told.model, told.mac) if told else None)
         dialog = AddDevice(self._session, self, heard)
         if dialog.exec() and dialog.made:
-            self._session.select(Selection("device", (dialog.made,)))
+            self._session.change_selection(Selection("device", (dialog.made,)))
 
     def restyle(self) -> None:
         self.panel.restyle()

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QWidget
 
-from welvo.app.devices.notices import notice
+from welvo.app.devices.notices import make_notice
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs
-from welvo.app.widgets.painting import button, clear, column
+from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button
 from welvo.app.widgets.theme import THEME
 from welvo.rig.plan import model_of
 from welvo.rig.wiring import Need
-from welvo.settings.compare import SettingLine, waiting
+from welvo.settings.compare import SettingLine, lines_that_wait
 
 HELP: dict[Need, str] = {
     "save": "Writes what was entered into the device's memory. Without it, a restart loses it.",
@@ -28,14 +28,14 @@ class Strip(QWidget):
         super().__init__()
         self._session, self._network = session, network
         self._state: object = None
-        self._body = column(spacing=4)
+        self._body = column_of_widgets(spacing=4)
         self.setLayout(self._body)
 
     def show_device(self, device_id: str, lines: list[SettingLine]) -> None:
         s, work = self._session, self._network.devices
-        push = work.busy(device_id) if device_id else None
+        push = work.push_under_way(device_id) if device_id else None
         said = s.observed.said.get(s.rig.devices[device_id].ip) if device_id in s.rig.devices else None
-        waits = {act: len(of) for act, of in waiting(lines).items()}
+        waits = {act: len(of) for act, of in lines_that_wait(lines).items()}
         state = (
             device_id,
             (push.done, len(push.values), push.doing, push.stopped) if push else None,
@@ -47,43 +47,48 @@ class Strip(QWidget):
         if state == self._state:
             return
         self._state = state
-        clear(self._body)
+        clear_layout(self._body)
         if push:
             usual = f", usually {push.restart_takes:g} s" if push.doing == "restarting" else ""
             done = f" · {push.done} of {len(push.values)}" if len(push.values) > 1 else ""
-            stop = button("Stop", lambda: work.stop(device_id), "Ends it after the request that is on its way.")
+            stop = make_button(
+                "Stop", lambda: work.stop_push(device_id), "Ends it after the request that is on its way."
+            )
             stop.setEnabled(not push.stopped)
-            self._row("note", f"{push.doing[:1].upper()}{push.doing[1:]}{usual}{done} …", stop)
+            self._add_row("note", f"{push.doing[:1].upper()}{push.doing[1:]}{usual}{done} …", stop)
         if waits and not push:
             words = ", ".join(f"{n} to {act}" for act, n in waits.items())
             unsaved = " A restart loses what is not saved." if "save" in waits else ""
             acts = [
-                button(act.capitalize(), lambda act=act: self._act(device_id, act), HELP[act], primary=n == 0)
+                make_button(act.capitalize(), lambda act=act: self._do_act(device_id, act), HELP[act], primary=n == 0)
                 for n, act in enumerate(waits)
             ]
-            self._row("warning", f"Settings waiting: {words}.{unsaved}", *acts)
+            self._add_row("warning", f"Settings waiting: {words}.{unsaved}", *acts)
         if said and said.test:
-            end = button("End the test", lambda: self._test(device_id, ""), "The device shows what is sent again.")
-            self._row("error", f"Its on-board test “{said.test}” runs: nothing that is sent is shown.", end)
+            end = make_button(
+                "End the test", lambda: self._start_test(device_id, ""), "The device shows what is sent again."
+            )
+            self._add_row("error", f"Its on-board test “{said.test}” runs: nothing that is sent is shown.", end)
 
-    def _row(self, severity: str, words: str, *acts: QWidget) -> None:
-        self._body.addWidget(notice(severity, words, *acts))
+    def _add_row(self, severity: str, words: str, *acts: QWidget) -> None:
+        self._body.addWidget(make_notice(severity, words, *acts))
 
-    def _act(self, device_id: str, act: Need) -> None:
+    def _do_act(self, device_id: str, act: Need) -> None:
         s = self._session
         if act == "restart" and not dialogs.ask_act(
             self,
             f"Restart {s.rig.devices[device_id].name}",
-            f"Its outputs go dark for about {self._takes(device_id):g} s. What was entered and not saved is lost.",
+            f"Its outputs go dark for about {self._seconds_it_takes(device_id):g} s. What was entered and not saved "
+            f"is lost.",
             [("restart", "Restart")],
             "Leave it running",
         ):
             return
-        s.attempt_act(lambda: self._network.devices.begin(device_id, {}, (act,)))
+        s.attempt_act(lambda: self._network.devices.begin_push(device_id, {}, (act,)))
 
-    def _takes(self, device_id: str) -> float:
+    def _seconds_it_takes(self, device_id: str) -> float:
         model = model_of(self._session.rig, device_id)
         return model.restart_takes if model else 5.0
 
-    def _test(self, device_id: str, pattern: str) -> None:
-        self._session.attempt_act(lambda: self._network.devices.test(device_id, pattern))
+    def _start_test(self, device_id: str, pattern: str) -> None:
+        self._session.attempt_act(lambda: self._network.devices.begin_test(device_id, pattern))

@@ -21,14 +21,14 @@ from welvo.buses.plan import bus_at
 from welvo.live import bus_link
 from welvo.live.bus_link import BusLine, BusProgress, HttpBus
 from welvo.live.device_link import HttpLink
-from welvo.live.device_link import session as http_session
+from welvo.live.device_link import open_session as http_session
 from welvo.live.links import LinkError
 from welvo.matching.gear import bus_where, gear_wishes, seen_on
 from welvo.observed.values import BusSeen, Event, GearSeen
 from welvo.protocols import dali
 from welvo.protocols.dali import To
 from welvo.rig.base import Refused
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef
 from welvo.rig.steps import Stopped
@@ -53,14 +53,14 @@ def _whatever_becomes_of(do: Do) -> Do:
                 raise Stopped from e  # who does not answer cannot be searched either
             broke = f"{e} "
         p.stopped = False
-        return await bus_link.search(line, True, p.told), broke
+        return await bus_link.search_bus(line, True, p.tell_progress), broke
 
     return work
 
 
 class BusWork(QObject):
-    """`changed` whenever something in progress is further, ended, or was staged; `tick` has to be called a few times a
-    second. `interface` and `password` say through what and with what a gateway is asked."""
+    """`changed` whenever something in progress is further, ended, or was staged; `take_over_ended` has to be called a
+    few times a second. `interface` and `password` say through what and with what a gateway is asked."""
 
     changed = Signal()
 
@@ -99,25 +99,25 @@ class BusWork(QObject):
 
     # ---- beginning
 
-    def busy(self, ref: PortRef) -> str:
+    def words_if_busy(self, ref: PortRef) -> str:
         """What is in progress on a bus, in words; empty when nothing is."""
         p = self.progress.get(ref)
-        return p.words if p else ""
+        return p.words_of_progress if p else ""
 
-    def stop(self, ref: PortRef) -> None:
+    def stop_work(self, ref: PortRef) -> None:
         """End it at its next step; what was done stays done, and gear is left in no half state."""
         if ref in self.progress:
             self.progress[ref].stopped = True
 
-    def _begin(self, ref: PortRef, do: Do, then: Callable[[Any], None]) -> None:
+    def _begin_work(self, ref: PortRef, do: Do, then: Callable[[Any], None]) -> None:
         """Begin a piece of work that the bus is busy with until `then` is given what it gave."""
         progress = BusProgress()
-        self._start(ref, do, progress, lambda job: self._ended(ref, job, then, progress))
+        self._start_job(ref, do, progress, lambda job: self._take_over_job(ref, job, then, progress))
         self.progress[ref] = progress
         self.failed.pop(ref, None)
         self.changed.emit()
 
-    def _start(self, ref: PortRef, do: Do, progress: BusProgress, then: Callable[[Job[Any]], None]) -> None:
+    def _start_job(self, ref: PortRef, do: Do, progress: BusProgress, then: Callable[[Job[Any]], None]) -> None:
         """Do something on a bus, beside the window. Raises Refused while it is busy, or cannot be asked."""
         s = self._session
         d, model = s.rig.devices[ref.device], model_of(s.rig, ref.device)
@@ -138,16 +138,20 @@ class BusWork(QObject):
 
     # ---- what can be done
 
-    def search(self, ref: PortRef) -> None:
+    def search_bus(self, ref: PortRef) -> None:
         """Ask who is there, and everything they know. It changes nothing."""
-        self._begin(ref, lambda line, p: bus_link.search(line, True, p.told), lambda seen: self._found(ref, seen))
+        self._begin_work(
+            ref,
+            lambda line, p: bus_link.search_bus(line, True, p.tell_progress),
+            lambda seen: self._observe_bus(ref, seen),
+        )
 
-    def read(self, ref: PortRef, short: int) -> None:
-        self._begin(
-            ref, lambda line, p: bus_link.read(line, short), lambda seen: self._gear_found(ref, {short: seen})
+    def read_gear(self, ref: PortRef, short: int) -> None:
+        self._begin_work(
+            ref, lambda line, p: bus_link.read_gear(line, short), lambda seen: self._gear_found(ref, {short: seen})
         )  # fmt: skip
 
-    def initialise(self, ref: PortRef, which: int) -> None:
+    def address_gear(self, ref: PortRef, which: int) -> None:
         """Address gear anew: 0 all of it, 255 what has no address, or `short << 1 | 1` what shares one."""
         seen = seen_on(self._session.rig, self._session.observed, ref)
         there = {g.at for g in seen.gear} if seen else set()
@@ -163,36 +167,36 @@ class BusWork(QObject):
             pairs = [(-1 if c.before is None else c.before, c.now) for c in done.changes]
             self.staged.pop(ref, None)
             if pairs:
-                s.edit(remember_addressing, ref, s.today(), pairs)
-            self._found(ref, now)
+                s.make_edit(remember_addressing, ref, s.clock_time(), pairs)
+            self._observe_bus(ref, now)
             moved = sum(a != b for a, b in pairs)
-            words = f"{plural(len(pairs), 'gear', 'gear')} addressed on {ref.port}, {moved} otherwise than before."
+            words = f"{say_count(len(pairs), 'gear', 'gear')} addressed on {ref.port}, {moved} otherwise than before."
             s.say(f"{broke}{words}", "error" if broke else "note")
 
         async def do(line: BusLine, p: BusProgress) -> None:
-            await bus_link.initialise(line, which, free, p.told, done)
+            await bus_link.address_gear(line, which, free, p.tell_progress, done)
 
-        self._begin(ref, _whatever_becomes_of(do), then)
+        self._begin_work(ref, _whatever_becomes_of(do), then)
 
     def put_back(self, ref: PortRef, changes: Iterable[tuple[int, int]]) -> None:
         """Give gear the short addresses that it had before an addressing."""
-        there = self._there(ref)
+        there = self._gear_there(ref)
         moves = bus_link.moves_back(there, changes)
         if not moves:
             raise Refused("All gear has the short addresses that it had before.")
-        self._move(ref, moves, "put back", ())
+        self._move_gear(ref, moves, "put back", ())
 
     def write_moves(self, ref: PortRef) -> None:
         """Do what was staged."""
         try:
-            moves = bus_link.moves_in_order(self._there(ref), self.staged.get(ref, {}))
+            moves = bus_link.moves_in_order(self._gear_there(ref), self.staged.get(ref, {}))
         except ValueError:
             raise Refused("Two gear would have one short address. Search the bus again.") from None
         if not moves:
             raise Refused("Nothing was moved.")
-        self._move(ref, moves, "moved", tuple(self.staged.get(ref, {}).items()))
+        self._move_gear(ref, moves, "moved", tuple(self.staged.get(ref, {}).items()))
 
-    def _move(
+    def _move_gear(
         self, ref: PortRef, moves: list[tuple[int | None, int | None]], word: str, changes: tuple[tuple[int, int], ...]
     ) -> None:
         """Do moves; `changes` are what can be put back afterwards."""
@@ -202,17 +206,17 @@ class BusWork(QObject):
             seen, broke = result
             self.staged.pop(ref, None)
             if not broke:
-                self._session.edit(remember_addressing, ref, self._session.today(), changes)
-            self._found(ref, seen)
-            words = f"{plural(count, 'gear', 'gear')} {word} on {ref.port}, and found there."
+                self._session.make_edit(remember_addressing, ref, self._session.clock_time(), changes)
+            self._observe_bus(ref, seen)
+            words = f"{say_count(count, 'gear', 'gear')} {word} on {ref.port}, and found there."
             self._session.say(broke or words, "error" if broke else "note")
 
         async def do(line: BusLine, p: BusProgress) -> None:
-            await bus_link.move(line, moves, p.told)
+            await bus_link.move_gear(line, moves, p.tell_progress)
 
-        self._begin(ref, _whatever_becomes_of(do), then)
+        self._begin_work(ref, _whatever_becomes_of(do), then)
 
-    def write(self, ref: PortRef, shorts: Iterable[int] | None = None) -> None:
+    def write_planned(self, ref: PortRef, shorts: Iterable[int] | None = None) -> None:
         """Write what is planned for gear and differs, and read it back."""
         s = self._session
         bus, seen = bus_at(s.rig, ref), seen_on(s.rig, s.observed, ref)
@@ -227,11 +231,11 @@ class BusWork(QObject):
             left = gear_wishes(bus, BusSeen(tuple(after.values())))
             count = sum(len(k) for k in wishes.values())
             bad = sum(len(k) for k in left.values())
-            words = f"{plural(count - bad, 'setting')} taken and read back on {ref.port}"
+            words = f"{say_count(count - bad, 'setting')} taken and read back on {ref.port}"
             more = f", {bad} read back otherwise: gear {', '.join(map(str, left))}" if bad else ""
             s.say(f"{words}{more}.", "error" if bad else "note")
 
-        self._begin(ref, lambda line, p: bus_link.write(line, planned, before, wishes, p.told), then)
+        self._begin_work(ref, lambda line, p: bus_link.write_gear(line, planned, before, wishes, p.tell_progress), then)
 
     def store_scene(self, ref: PortRef, scene: int, shorts: Iterable[int]) -> None:
         wanted = list(shorts)
@@ -240,36 +244,36 @@ class BusWork(QObject):
 
         def then(after: dict[int, GearSeen]) -> None:
             self._gear_found(ref, after)
-            self._session.say(f"{plural(len(after), 'gear', 'gear')} stored scene {scene} on {ref.port}.")
+            self._session.say(f"{say_count(len(after), 'gear', 'gear')} stored scene {scene} on {ref.port}.")
 
-        self._begin(ref, lambda line, p: bus_link.store_scene(line, scene, wanted, p.told), then)
+        self._begin_work(ref, lambda line, p: bus_link.store_scene(line, scene, wanted, p.tell_progress), then)
 
-    def recall(self, ref: PortRef, scene: int) -> None:
-        self._with_levels(ref, lambda line: bus_link.recall(line, scene))
+    def recall_scene(self, ref: PortRef, scene: int) -> None:
+        self._with_levels(ref, lambda line: bus_link.recall_scene(line, scene))
 
     def set_level(self, ref: PortRef, short: int | None, value: int) -> None:
         """Set the level of one gear, or of all (None)."""
         to = To(short=short) if short is not None else dali.EVERYBODY
         self._with_levels(ref, lambda line: bus_link.set_level(line, to, value))
 
-    def identify(self, ref: PortRef, short: int) -> None:
+    def identify_gear(self, ref: PortRef, short: int) -> None:
         """Let one gear show itself for ten seconds."""
         # so short that the bus is not busy with it
-        self._start(
+        self._start_job(
             ref,
-            lambda line, _: bus_link.identify(line, short),
+            lambda line, _: bus_link.identify_gear(line, short),
             BusProgress(),
-            lambda job: self._ended(ref, job, lambda _: None, None),
+            lambda job: self._take_over_job(ref, job, lambda _: None, None),
         )
         self.blinking, self._blinks_until = (ref, short), time.monotonic() + BLINKS_FOR
         self.changed.emit()
 
     def _with_levels(self, ref: PortRef, act: Callable[[BusLine], Awaitable[None]]) -> None:
-        there = self._there(ref)
+        there = self._gear_there(ref)
 
         async def do(line: BusLine, _: BusProgress) -> dict[int, int]:
             await act(line)
-            return await bus_link.levels(line, there)
+            return await bus_link.read_levels(line, there)
 
         def then(levels: Mapping[int, int]) -> None:
             s = self._session
@@ -279,17 +283,17 @@ class BusWork(QObject):
                     ref, {g.at: replace(g, level=levels[g.at]) for g in seen.gear if g.at in levels}
                 )  # fmt: skip
 
-        self._begin(ref, do, then)
+        self._begin_work(ref, do, then)
 
-    def _there(self, ref: PortRef) -> list[int]:
+    def _gear_there(self, ref: PortRef) -> list[int]:
         seen = seen_on(self._session.rig, self._session.observed, ref)
         return [g.at for g in seen.gear] if seen else []
 
     # ---- staging
 
-    def stage(self, ref: PortRef, one: int, two: int) -> None:
+    def stage_move(self, ref: PortRef, one: int, two: int) -> None:
         """Let the gear that is to be at a place go to another; who is there comes in exchange."""
-        there = self._there(ref)
+        there = self._gear_there(ref)
         arranged = {a: self.staged.get(ref, {}).get(a, a) for a in there}
         first = next((a for a, b in arranged.items() if b == one), None)
         second = next((a for a, b in arranged.items() if b == two), None)
@@ -303,13 +307,13 @@ class BusWork(QObject):
         self.staged[ref] = {a: b for a, b in arranged.items() if a != b}
         self.changed.emit()
 
-    def unstage(self, ref: PortRef) -> None:
+    def drop_staged(self, ref: PortRef) -> None:
         self.staged.pop(ref, None)
         self.changed.emit()
 
     # ---- following
 
-    def tick(self) -> None:
+    def take_over_ended(self) -> None:
         """Take over what has ended; tell whoever shows progress."""
         if self.blinking and time.monotonic() > self._blinks_until:
             self.blinking = None
@@ -320,7 +324,9 @@ class BusWork(QObject):
             self._shown = shown
             self.changed.emit()
 
-    def _ended(self, ref: PortRef, job: Job[Any], then: Callable[[Any], None], progress: BusProgress | None) -> None:
+    def _take_over_job(
+        self, ref: PortRef, job: Job[Any], then: Callable[[Any], None], progress: BusProgress | None
+    ) -> None:
         """Take over what a piece of work gave; `progress` is None for one that the bus was not busy with."""
         if progress and self.progress.get(ref) is progress:
             del self.progress[ref]
@@ -333,12 +339,12 @@ class BusWork(QObject):
         elif ref.device in self._session.rig.devices:
             self._session.attempt_act(lambda: then(job.result))
 
-    def _found(self, ref: PortRef, seen: BusSeen) -> None:
+    def _observe_bus(self, ref: PortRef, seen: BusSeen) -> None:
         s = self._session
         at = bus_where(s.rig, ref)
         if at:
-            words = f"{plural(len(seen.gear), 'gear', 'gear')} found on {ref.port}"
-            log = s.observed.note(Event(s.today(), ref.device, "bus", words)).log
+            words = f"{say_count(len(seen.gear), 'gear', 'gear')} found on {ref.port}"
+            log = s.observed.note_event(Event(s.clock_time(), ref.device, "bus", words)).log
             s.observe(buses={**s.observed.buses, at: seen}, log=log)
 
     def _gear_found(self, ref: PortRef, gear: Mapping[int, GearSeen]) -> None:

@@ -6,26 +6,25 @@ said at the end goes into the observations; a device that moved to another addre
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Any
+from collections.abc import Awaitable, Callable
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, Signal
 
 from welvo.app.runner import Job, JobRunner
 from welvo.app.session import Session
-from welvo.formats.models import shipped
+from welvo.formats.models import shipped_models
 from welvo.live.bring_up import Probes, Search, Wanted, bring_up
-from welvo.live.device_link import HttpLink, Push, session
+from welvo.live.device_link import HttpLink, Push, open_session
 from welvo.live.interfaces import Interface
 from welvo.live.sweep import look_further
 from welvo.observed.values import Event, Result, Said
 from welvo.rig.base import Refused
 from welvo.rig.entered import SettingValue
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.plan import link_of, model_of, say_key, say_setting, spec_of
 from welvo.rig.wiring import DeviceModel, Need
-from welvo.settings.snapshots import take
+from welvo.settings.snapshots import take_snapshot
 
 ACTS: dict[Need, str] = {"save": "saved", "apply": "applied", "restart": "restarted"}
 OUTCOMES = {
@@ -49,7 +48,7 @@ def speaks_http(model: DeviceModel) -> bool:
 
 
 class DeviceWork(QObject):
-    """`changed` whenever something in progress is further; `tick` has to be called a few times a second."""
+    """`changed` whenever something in progress is further; `take_over_ended` has to be called a few times a second."""
 
     changed = Signal()
 
@@ -69,9 +68,9 @@ class DeviceWork(QObject):
 
     def stop_all(self) -> None:
         for push in self.pushes.values():
-            push.stop()
+            push.stop_push()
 
-    def password(self, ip: str) -> str:
+    def password_of(self, ip: str) -> str:
         return self.passwords.get(ip, "")
 
     def set_password(self, ip: str, typed: str) -> None:
@@ -83,17 +82,19 @@ class DeviceWork(QObject):
         """Give a device a secret: it goes there and nowhere else, is not planned, and cannot be read back."""
         if not typed:
             raise Refused("Nothing was typed.")
-        self.begin(device, {key: typed}, ("save",))
+        self.begin_push(device, {key: typed}, ("save",))
 
-    def busy(self, device: str) -> Push | None:
+    def push_under_way(self, device: str) -> Push | None:
         return self.pushes.get(device)
 
-    def stop(self, device: str) -> None:
+    def stop_push(self, device: str) -> None:
         push = self.pushes.get(device)
         if push:
-            push.stop()
+            push.stop_push()
 
-    def begin(self, device: str, values: dict[str, SettingValue], acts: tuple[Need, ...] = (), at: str = "") -> bool:
+    def begin_push(
+        self, device: str, values: dict[str, SettingValue], acts: tuple[Need, ...] = (), at: str = ""
+    ) -> bool:
         """Begin to push values, and to do acts after them: to a device at its planned address, or where it was found.
         Refused while the device is busy."""
         rig = self._session.rig
@@ -105,19 +106,19 @@ class DeviceWork(QObject):
         if "restart" in acts and "ip" in values:
             acts = tuple(a for a in acts if a != "restart") + ("restart",)
         if "restart" in acts:
-            self._keep(device, "before a restart")
+            self._keep_snapshot(device, "before a restart")
         push = self.pushes[device] = Push(values, acts, model.restart_takes)
-        ip, port, password, interface = at or d.ip, model.status_port, self.password(d.ip), self.interface
+        ip, port, password, interface = at or d.ip, model.status_port, self.password_of(d.ip), self.interface
 
         async def work() -> None:
-            async with session(interface) as opened:
-                await push.run(HttpLink(opened, ip, port, password, lambda: push.stopped))
+            async with open_session(interface) as opened:
+                await push.run_push(HttpLink(opened, ip, port, password, lambda: push.stopped))
 
-        self._runner.start(self, work, lambda job: self._ended(device, self.pushes.pop(device), job))
+        self._runner.start(self, work, lambda job: self._take_over_push(device, self.pushes.pop(device), job))
         self.changed.emit()
         return True
 
-    def find(
+    def begin_finding(
         self, owner: object, wanted: Wanted, probes: Probes, taken: list[str], then: Callable[[Job[Search]], None]
     ) -> Job[Search]:
         """Look for a device that does not answer, for an owner that takes the result over by itself."""
@@ -127,47 +128,47 @@ class DeviceWork(QObject):
         """Ask every address of the interface's network, and for DDP displays; what answers is listed as heard."""
         rig = self._session.rig
         models = list(rig.device_models.values())
-        ports = sorted({m.status_port for m in (*models, *shipped().values()) if m.status_port})
-        also = [m.factory_ip for m in (*models, *shipped().values())] + [d.ip for d in rig.devices.values()]
-        self._runner.start(self, lambda: look_further(interface, ports, also), self._looked)
+        ports = sorted({m.status_port for m in (*models, *shipped_models().values()) if m.status_port})
+        also = [m.factory_ip for m in (*models, *shipped_models().values())] + [d.ip for d in rig.devices.values()]
+        self._runner.start(self, lambda: look_further(interface, ports, also), self._take_over_search)
         self.is_looking = True
         self.changed.emit()
 
-    def test(self, device: str, pattern: str) -> None:
+    def begin_test(self, device: str, pattern: str) -> None:
         """Begin an on-board test, or end it (empty)."""
-        self._order(device, lambda link: link.test(pattern), f"test “{pattern}”" if pattern else "test ended")
+        self._give_order(device, lambda link: link.show_test(pattern), f"test “{pattern}”" if pattern else "test ended")
 
-    def _keep(self, device: str, why: str) -> None:
+    def _keep_snapshot(self, device: str, why: str) -> None:
         """A snapshot before something that may lose settings; a device that has said nothing has none to keep."""
         s = self._session
         said = s.observed.said.get(s.rig.devices[device].ip)
         if said and said.active:
-            s.edit(take, device, said, s.today(), why)
+            s.make_edit(take_snapshot, device, said, s.clock_time(), why)
 
-    def factory(self, device: str) -> None:
-        self._keep(device, "before factory settings")
-        self._order(device, lambda link: link.factory(), "factory settings")
+    def reset_to_factory(self, device: str) -> None:
+        self._keep_snapshot(device, "before factory settings")
+        self._give_order(device, lambda link: link.reset_to_factory(), "factory settings")
 
-    def identify(self, device: str, on: bool) -> None:
-        self._order(device, lambda link: link.identify(on), "blinks" if on else "blinks no more")
+    def identify_device(self, device: str, on: bool) -> None:
+        self._give_order(device, lambda link: link.identify(on), "blinks" if on else "blinks no more")
 
-    def _order(self, device: str, do: Any, words: str) -> None:
+    def _give_order(self, device: str, do: Callable[[HttpLink], Awaitable[object]], words: str) -> None:
         rig = self._session.rig
         d, model = rig.devices[device], model_of(rig, device)
         if model is None or not d.ip:
             raise Refused(f"{d.name} has no address yet, so nothing can be sent to it.")
-        ip, port, password, interface = d.ip, model.status_port, self.password(d.ip), self.interface
+        ip, port, password, interface = d.ip, model.status_port, self.password_of(d.ip), self.interface
 
         async def work() -> str:
-            async with session(interface) as opened:
+            async with open_session(interface) as opened:
                 await do(HttpLink(opened, ip, port, password))
             return words
 
-        self._runner.start(self, work, lambda job: self._ordered(device, job))
+        self._runner.start(self, work, lambda job: self._take_over_order(device, job))
 
     # ---- following
 
-    def tick(self) -> None:
+    def take_over_ended(self) -> None:
         """Take over what has ended; tell whoever shows progress."""
         self._runner.take_over(self)
         now = {device: (push.done, push.doing) for device, push in self.pushes.items()}
@@ -175,7 +176,7 @@ class DeviceWork(QObject):
             self._shown = now
             self.changed.emit()
 
-    def _looked(self, job: Job[dict[str, Said]]) -> None:
+    def _take_over_search(self, job: Job[dict[str, Said]]) -> None:
         s = self._session
         self.is_looking = False
         if job.error or job.was_cancelled:
@@ -185,24 +186,24 @@ class DeviceWork(QObject):
         fresh = [ip for ip in found if ip not in s.observed.said and ip not in s.observed.heard]
         known = {ip: told for ip, told in s.observed.said.items() if ip not in found or told.at > found[ip].at}
         s.observe(said={**found, **known})
-        s.say(f"{plural(len(found), 'device')} answered, {len(fresh)} of them not heard before.")
+        s.say(f"{say_count(len(found), 'device')} answered, {len(fresh)} of them not heard before.")
         self.changed.emit()
 
-    def _ordered(self, device: str, job: Job[str]) -> None:
+    def _take_over_order(self, device: str, job: Job[str]) -> None:
         if job.was_cancelled or device not in self._session.rig.devices:
             return
         what = str(job.error) if job.error else job.result
         if job.error:
             self._session.say(what, "error")
-        self._note(device, {"": what})
+        self._note_in_log(device, {"": what})
 
-    def _note(self, device: str, said: dict[str, str]) -> None:
+    def _note_in_log(self, device: str, said: dict[str, str]) -> None:
         observed = self._session.observed
         for key, words in said.items():
-            observed = observed.note(Event(self._session.today(), device, key, words))
+            observed = observed.note_event(Event(self._session.clock_time(), device, key, words))
         self._session.observe(log=observed.log)
 
-    def _ended(self, device: str, push: Push, job: Job[None]) -> None:
+    def _take_over_push(self, device: str, push: Push, job: Job[None]) -> None:
         s = self._session
         if job.was_cancelled or device not in s.rig.devices:
             return
@@ -210,7 +211,7 @@ class DeviceWork(QObject):
             push.failed = str(job.error)
         d, model = s.rig.devices[device], model_of(s.rig, device)
         results = dict(s.observed.results)
-        results[device] = {**results.get(device, {}), **_open(model, push.results)}
+        results[device] = {**results.get(device, {}), **_without_secrets(model, push.results)}
         said = dict(s.observed.said)
         if push.said:
             said[push.ip] = push.said
@@ -219,18 +220,18 @@ class DeviceWork(QObject):
             value = say_setting(spec_of(model, key), r.value) if model else ""
             more = f", {r.why}" if r.why else f" for {', '.join(r.needs)}" if r.needs else ""
             words = f"{say_key(model, key)}{f' to {value}' if value else ''}: {OUTCOMES[r.outcome]}{more}"
-            observed = observed.note(Event(s.today(), device, key, words))
+            observed = observed.note_event(Event(s.clock_time(), device, key, words))
         done = [ACTS[a] for a in push.acts] if not push.failed else []
         if done:
-            observed = observed.note(Event(s.today(), device, "", f"{', '.join(done)}"))
+            observed = observed.note_event(Event(s.clock_time(), device, "", f"{', '.join(done)}"))
         if push.failed:
-            observed = observed.note(Event(s.today(), device, "", f"broke off: {push.failed}"))
+            observed = observed.note_event(Event(s.clock_time(), device, "", f"broke off: {push.failed}"))
         s.observe(results=results, said=said, log=observed.log)
-        s.say(*summary(d.name, push, model))
+        s.say(*summary_of_push(d.name, push, model))
         self.changed.emit()
 
 
-def _open(model: DeviceModel | None, results: dict[str, Result]) -> dict[str, Result]:
+def _without_secrets(model: DeviceModel | None, results: dict[str, Result]) -> dict[str, Result]:
     """Results without the values of secrets."""
     return {
         k: replace(r, value="") if model and (spec := spec_of(model, k)) and spec.secret else r
@@ -238,7 +239,7 @@ def _open(model: DeviceModel | None, results: dict[str, Result]) -> dict[str, Re
     }
 
 
-def summary(name: str, push: Push, model: DeviceModel | None) -> tuple[str, str]:
+def summary_of_push(name: str, push: Push, model: DeviceModel | None) -> tuple[str, str]:
     """One sentence on a push that ended, and how bad it is."""
     counts: dict[str, int] = {}
     for r in push.results.values():
@@ -252,4 +253,4 @@ def summary(name: str, push: Push, model: DeviceModel | None) -> tuple[str, str]
     bad = {"refused", "otherwise", "not sent", "unknown"} & counts.keys()
     waits = sorted({n for r in push.results.values() for n in r.needs})
     left = f" Still needs: {', '.join(waits)}." if waits else ""
-    return f"{name}: {plural(len(push.results), 'setting')}, {words}.{refused}{left}", "error" if bad else "note"
+    return f"{name}: {say_count(len(push.results), 'setting')}, {words}.{refused}{left}", "error" if bad else "note"

@@ -62,9 +62,9 @@ class Hearing(QObject):
     # ---- beginning and ending
 
     def start_asking(self) -> None:
-        self._watch.start()
+        self._watch.start_watching()
 
-    def listen(self, port_still_held: bool) -> None:
+    def listen_anew(self, port_still_held: bool) -> None:
         """Listen anew. A process that ends may still hold the port: the listener tries again by itself, and what is in
         the way is said later than otherwise."""
         if self.listener:
@@ -72,14 +72,14 @@ class Hearing(QObject):
         self.listener = Listener(self.interface, joined_wires(self._session.rig), quiet=self.quiet)
         held = self.listener.taken and port_still_held
         self._say_at = time.monotonic() + (SLOW_START if held else 0.0)
-        self.listener.start()
+        self.listener.start_listening()
         self._session.observe(heard={}, sources=(), lamps={}, buses={}, listening=True)
 
     def choose_interface(self, interface: Interface) -> None:
         self.interface, self.missing, self.trouble = interface, "", ""
 
-    def close(self) -> None:
-        self._watch.stop()
+    def stop_hearing(self) -> None:
+        self._watch.stop_watching()
         if self.listener:
             self.listener.close()
             self.listener = None
@@ -87,17 +87,17 @@ class Hearing(QObject):
     def read_again(self) -> None:
         """Ask all devices at once instead of waiting for the next poll."""
         if self.listener:
-            self.listener.poll()
+            self.listener.poll_everybody()
 
     # ---- following
 
     def follow_change(self, change: Change) -> None:
-        if change.ids("feeds") and self.listener:
-            self.listener.join(joined_wires(self._session.rig))
+        if change.changed_ids("feeds") and self.listener:
+            self.listener.join_universes(joined_wires(self._session.rig))
 
     def gather_sources(self) -> None:
         """Have the listener sum up who sends; it is taken over a turn later, since each of the two takes its time."""
-        self._gathered = tuple(self.sources())
+        self._gathered = tuple(self.heard_sources())
 
     def take_over(self) -> None:
         """Bring the observations up to date, and ask again."""
@@ -108,7 +108,7 @@ class Hearing(QObject):
             if ip not in said or told.at > said[ip].at:  # what a push read back may be newer
                 said[ip] = told
         at = f"{self.interface.ip}/{self.interface.mask}"
-        self._session.observe(heard=self.listener.heard(), sources=self._gathered, said=said, network=at)
+        self._session.observe(heard=self.listener.heard_devices(), sources=self._gathered, said=said, network=at)
         self._ask_pages()
 
     def _ask_pages(self) -> None:
@@ -125,16 +125,16 @@ class Hearing(QObject):
         wanted, asked = [], []
         for device_id, d in rig.devices.items():
             model = model_of(rig, device_id)
-            if not model or not model.status_port or not d.ip or not self.interface.holds(d.ip):
+            if not model or not model.status_port or not d.ip or not self.interface.holds_address(d.ip):
                 continue
             known = d.ip in heard or d.ip in self._watch.said
             if known:
                 wanted.append((d.ip, model.status_port))
             if speaks_http(model):
-                asked.append((d.ip, model.status_port, self._devices.password(d.ip)))
+                asked.append((d.ip, model.status_port, self._devices.password_of(d.ip)))
         planned = {d.ip for d in rig.devices.values()}
-        strangers = [ip for ip, h in heard.items() if h.page and ip not in planned and self.interface.holds(ip)]
-        asked += [(ip, USUAL_PORT, self._devices.password(ip)) for ip in strangers[:MOST_STRANGERS]]
+        strangers = [ip for ip, h in heard.items() if h.page and ip not in planned and self.interface.holds_address(ip)]
+        asked += [(ip, USUAL_PORT, self._devices.password_of(ip)) for ip in strangers[:MOST_STRANGERS]]
         self._watch.strangers = frozenset(strangers)
         self._watch.interface = self._devices.interface = self.interface.ip
         self._watch.wanted, self._watch.asked = tuple(wanted), tuple(asked)
@@ -162,25 +162,25 @@ class Hearing(QObject):
         for problem in listener.known_problems:
             self._session.say(problem, "error")
         if listener.taken:
-            begin_thread("who holds the port", lambda: self._looked_up.extend(listener.problems))
+            begin_thread("who holds the port", lambda: self._looked_up.extend(listener.find_problems))
 
     def take_faults(self) -> list[Fault]:
         """What went wrong unexpectedly in the threads; each is given once."""
-        found = self._watch.faults.take()
+        found = self._watch.faults.take_faults()
         if self.listener:
-            found += self.listener.faults.take()
+            found += self.listener.faults.take_faults()
         return found
 
     # ---- looking
 
-    def sources(self) -> list[SourceSeen]:
-        return self.listener.sources(self._session.now()) if self.listener else []
+    def heard_sources(self) -> list[SourceSeen]:
+        return self.listener.heard_sources(self._session.now()) if self.listener else []
 
     def on_wire(self, universe: str) -> bytes | None:
         """Levels heard on the wire of the Bench's feed of a universe."""
         for feed in self._session.rig.feeds.values():
             if feed.universe == universe and self.listener:
-                found = self.listener.levels(feed.protocol, feed.wire)
+                found = self.listener.levels_on_wire(feed.protocol, feed.wire)
                 if found is not None:
                     return found
         return None
@@ -189,15 +189,20 @@ class Hearing(QObject):
         """Who sends on the wire universe of a universe's first feed that has a number, with what."""
         rig = self._session.rig
         feed = next(
-            (f for f in map(rig.feeds.get, feeds_of(rig, universe)) if f and PROTOCOLS[f.protocol].numbered), None
+            (
+                f
+                for f in map(rig.feeds.get, feeds_of(rig, universe))
+                if f and PROTOCOLS[f.protocol].has_universe_numbers
+            ),
+            None,
         )
-        return self.listener.universe(feed.protocol, feed.wire, steady()) if feed and self.listener else []
+        return self.listener.sources_of_universe(feed.protocol, feed.wire, steady()) if feed and self.listener else []
 
     def _fresh_page(self, device: str) -> Any:
         """What the page of a device last said of its ports, or None when that is too old to hold."""
         d = self._session.rig.devices.get(device)
         found = self._watch.found.get(d.ip) if d else None
-        if not found or steady() - found[0] > FRESH_FOR + 2 * self._watch.every:
+        if not found or steady() - found[0] > FRESH_FOR + 2 * self._watch.seconds_between:
             return None
         return found[1]
 

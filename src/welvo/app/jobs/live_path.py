@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
-from welvo.bench.seeing import chain, port_for
+from welvo.bench.seeing import chain_to_target, port_for
 from welvo.bench.why import Look
 from welvo.survey.path import Path
 from welvo.survey.target import Target, of_item
@@ -16,12 +16,12 @@ SETTLE = 0.6
 def look_at(session: Session, network: Network, key: str, known: Path | None = None) -> Look:
     """Everything that is known about why an item is dark or wrong."""
     index = session.index
-    span = index.place(key)
+    span = index.span_of_break(key)
     uid = span.universe if span else ""
     port = port_for(session.rig, uid, key) if uid else None
 
     def meant(universe: str) -> bytes | None:
-        frame = network.meant.frame(universe)
+        frame = network.meant.meant_frame(universe)
         return frame.tobytes() if frame is not None else None
 
     return Look(
@@ -32,8 +32,8 @@ def look_at(session: Session, network: Network, key: str, known: Path | None = N
         chain=known or chain_of(session, network, of_item(index, key)),
         report=session.report,
         levels=network.meant.levels,
-        armed=network.output.armed,
-        trouble=network.output.sending.trouble if network.output.armed else "",
+        armed=network.output.is_armed,
+        trouble=network.output.sending.trouble if network.output.is_armed else "",
         borrowed=network.output.borrowed,
         meant=meant,
         wire=network.hearing.on_wire,
@@ -57,4 +57,6 @@ class _WindowSight:
 
 def chain_of(session: Session, network: Network, target: Target, which_feed: int = 0) -> Path:
     sight = _WindowSight(network)
-    return chain(session.index, session.observed, session.now(), sight, target, network.output.armed, which_feed)
+    return chain_to_target(
+        session.index, session.observed, session.now(), sight, target, network.output.is_armed, which_feed
+    )

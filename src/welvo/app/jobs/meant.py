@@ -35,7 +35,7 @@ class MeantLevels(QObject):
         self.unwritten = True
         """Whether something changed since the streaming process was last given levels."""
 
-    def touch(self) -> None:
+    def note_touched(self) -> None:
         """Levels changed: they go out with the next flush."""
         self.unwritten = self._frames_outdated = True
         self._moved_at = time.monotonic()
@@ -43,7 +43,7 @@ class MeantLevels(QObject):
 
     def advance_fades(self, seconds: float) -> None:
         """Bring levels that move by themselves forward."""
-        self.levels.advance(seconds)
+        self.levels.advance_moves(seconds)
         self.unwritten = self._frames_outdated = True
 
     def start_to_settle(self) -> None:
@@ -55,32 +55,32 @@ class MeantLevels(QObject):
         """Seconds since levels were changed or output was armed."""
         return time.monotonic() - self._moved_at
 
-    def frames(self) -> dict[str, Frame]:
+    def meant_frames(self) -> dict[str, Frame]:
         """The levels meant for each universe, by id."""
         rig = self._session.rig
         self._drop_outdated()
         missing = rig.universes.keys() - self._frames.keys()
         if len(missing) > 40:  # one walk over all fixtures is then faster than one for each universe
-            self._frames = self.levels.frames(self._session.index)
+            self._frames = self.levels.frames_of_rig(self._session.index)
         else:
-            self._frames.update({uid: self.levels.frame(self._session.index, uid) for uid in missing})
+            self._frames.update({uid: self.levels.frame_of_universe(self._session.index, uid) for uid in missing})
         return self._frames
 
-    def frame(self, universe: str) -> Frame | None:
+    def meant_frame(self, universe: str) -> Frame | None:
         """The levels meant for one universe; the others are not worked out for it."""
         self._drop_outdated()
         if universe not in self._frames and universe in self._session.rig.universes:
-            self._frames[universe] = self.levels.frame(self._session.index, universe)
+            self._frames[universe] = self.levels.frame_of_universe(self._session.index, universe)
         return self._frames.get(universe)
 
     def level(self, universe: str, address: int) -> int | None:
         """What is meant for one slot."""
-        frame = self.frame(universe)
+        frame = self.meant_frame(universe)
         return None if frame is None else int(frame[address - 1])
 
     def default_frames(self) -> dict[str, bytes]:
         """What each universe carries while nothing is held."""
-        frames = self.levels.frames(self._session.index, defaults_only=True)
+        frames = self.levels.frames_of_rig(self._session.index, defaults_only=True)
         return {uid: f.tobytes() for uid, f in frames.items()}
 
     def _drop_outdated(self) -> None:
@@ -93,22 +93,22 @@ class MeantLevels(QObject):
         self.stays_outdated = False
         rows = rows_of(self._session.rig)
         for uid in rows.keys() - self._stays.keys():
-            self._stays[uid] = self.levels.stays(self._session.index, uid)
+            self._stays[uid] = self.levels.slots_staying_lit(self._session.index, uid)
         bits = np.concatenate([self._stays[uid] for uid in rows]) if rows else np.zeros(0, np.bool_)
         return np.packbits(bits, bitorder="little").tobytes()
 
     def follow_change(self, change: Change) -> None:
         """Drop the frames that an edit made untrue."""
         self.unwritten = True
-        if change.ids("universes") or change.ids("profiles"):
+        if change.changed_ids("universes") or change.changed_ids("profiles"):
             self._frames_outdated = True
             self._stays.clear()
         self.stays_outdated = True
         for uid in self._session.followed.universes:
             self._frames.pop(uid, None)
             self._stays.pop(uid, None)
-        for key in change.ids("fixtures"):  # another mode may lie on the same slots
-            for span in self._session.index.spans(key):
+        for key in change.changed_ids("fixtures"):  # another mode may lie on the same slots
+            for span in self._session.index.spans_of(key):
                 self._stays.pop(span.universe, None)
                 if not self._frames_outdated:
                     self._frames.pop(span.universe, None)

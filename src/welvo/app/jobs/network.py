@@ -45,7 +45,7 @@ class Network(QObject):
             session,
             self.runner,
             lambda: self.hearing.interface.ip,
-            self.devices.password,
+            self.devices.password_of,
             lambda: self.hearing.quiet or bool(self.hearing.missing),
         )
         self._count = 0
@@ -59,49 +59,49 @@ class Network(QObject):
 
     # ---- beginning and ending
 
-    def start(self) -> None:
+    def start_network(self) -> None:
         """Begin to listen on the interface in use; what is in the way is said."""
         self.hearing.start_asking()
         self._tick.start()
         if not self.hearing.missing:
-            self._listen()
+            self._listen_anew()
 
-    def _listen(self) -> None:
+    def _listen_anew(self) -> None:
         self.lamps.forget()
         self.buses.forget()
-        self.hearing.listen(self.output.is_ending)
+        self.hearing.listen_anew(self.output.is_ending)
 
     def use_interface(self, interface: Interface) -> None:
         """Change the interface: output is disarmed first, then everything is heard anew."""
-        self.output.disarm()
+        self.output.disarm_output()
         self.hearing.choose_interface(interface)
         if self._tick.isActive():
-            self._listen()
+            self._listen_anew()
         self.armed_changed.emit()
 
     def set_quiet(self, quiet: bool) -> None:
         """Let nothing out before arming, or ask for devices and join groups again."""
-        self.output.disarm()
+        self.output.disarm_output()
         self.hearing.quiet = quiet
         if self._tick.isActive() and not self.hearing.missing:
-            self._listen()
+            self._listen_anew()
         self.armed_changed.emit()
 
-    def close(self) -> None:
+    def end_network(self) -> None:
         """End all that runs beside the window: streams first, then questions, then listening."""
-        self.output.disarm()
+        self.output.disarm_output()
         self._tick.stop()
         self.devices.stop_all()
         self.lamps.stop_all()
         self.buses.stop_all()
         self.runner.close()
-        self.hearing.close()
-        self.output.close()
+        self.hearing.stop_hearing()
+        self.output.end_output()
 
     # ---- the beat
 
     def _on_touch(self) -> None:
-        if not self.output.armed:
+        if not self.output.is_armed:
             self.ticked.emit()
 
     def _on_change(self, change: Change) -> None:
@@ -118,12 +118,12 @@ class Network(QObject):
         elif self.hearing.listener and self._count % 3 == 1:  # of a thousand sources each of the two takes its time
             self.hearing.take_over()
             self.output.refresh_streams()
-        if self.meant.levels.moving and not self.output.armed:
+        if self.meant.levels.moving and not self.output.is_armed:
             self.meant.advance_fades(self._tick.interval() / 1000)
-        self.devices.tick()
+        self.devices.take_over_ended()
         if self._count % 3 != 1:  # what was heard is taken over in that turn, which is enough for one
-            self.lamps.tick()
-        self.buses.tick()
+            self.lamps.take_over_ended()
+        self.buses.take_over_ended()
         self.pushing.follow_moves()
         for fault in self.hearing.take_faults():
             self.failed.emit(fault)

@@ -17,16 +17,16 @@ from PySide6.QtGui import QGuiApplication
 from welvo.app.jobs.hearing import Hearing
 from welvo.app.jobs.meant import MeantLevels
 from welvo.app.session import Session
-from welvo.bench.borrowing import lent, say_arming
+from welvo.bench.borrowing import lent_universes, say_arming
 from welvo.live.beside import Act
 from welvo.live.engine import BY_KEY, SILENT_AFTER, EngineProcess, EngineState
 from welvo.live.engine_main import NOBODY
 from welvo.live.messages import OctetsOut, Out, rows_in
-from welvo.live.output import kept_back, rows_of, sent_feeds, streams
+from welvo.live.output import kept_back, rows_of, sent_feeds, streams_to_send
 from welvo.patience import crowding
 from welvo.rig.base import Refused
 from welvo.rig.document import Change
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 
 REPLACE_AFTER = 2.0
 """Seconds without a word after which a streaming process that does not answer is replaced by a new one."""
@@ -54,12 +54,13 @@ class Sending(Struct, frozen=True):
     """Whether the output process does not answer."""
 
     @property
-    def stuck(self) -> bool:
+    def is_stuck(self) -> bool:
         return self.armed and not self.starting and bool(self.trouble or self.partly or self.leaving < self.universes)
 
 
 class Output(QObject):
-    """No level leaves before `arm`. `changed` tells that what is armed, or what is in its way, is another now."""
+    """No level leaves before `arm_output`. `changed` tells that what is armed, or what is in its way, is another
+    now."""
 
     changed = Signal()
     blackout_changed = Signal()
@@ -86,10 +87,10 @@ class Output(QObject):
         """Levels are not written before this moment."""
         self._beat_at = self._busy_until = time.monotonic()
         self._flush = QTimer(self, interval=FLUSH)
-        self._flush.timeout.connect(self._write)
+        self._flush.timeout.connect(self._write_levels)
 
-    def close(self) -> None:
-        self.disarm()
+    def end_output(self) -> None:
+        self.disarm_output()
         for engine in self._ended:
             engine.stop()
         self._ended.clear()
@@ -102,10 +103,10 @@ class Output(QObject):
     # ---- arming
 
     @property
-    def armed(self) -> bool:
+    def is_armed(self) -> bool:
         return self.engine is not None
 
-    def arm(self) -> bool:
+    def arm_output(self) -> bool:
         """Let output leave the computer. Gives False, with the reason said, when it cannot."""
         self._session.commit_pending()
         if self.engine:
@@ -115,7 +116,7 @@ class Output(QObject):
                 f"The interface {self._hearing.missing} is not there. Choose one under Output › Interface.", "error"
             )
             return False
-        specs = self._streams()
+        specs = self._streams_to_send()
         if not specs:
             self._say_nothing_to_arm()
             return False
@@ -129,11 +130,11 @@ class Output(QObject):
             self.engine = None
             return False
         if self._hearing.listener:
-            self._hearing.listener.own(self.engine.cid.bytes)
+            self._hearing.listener.own_streams(self.engine.cid.bytes)
         self._meant.start_to_settle()
         if self._meant.levels.from_rest(self._session.index):
             self._session.say("Heads move now, slowly. Keep clear of them.", "warning")
-        self._write()
+        self._write_levels()
         self._sent = specs
         self.engine.set_streams(specs)
         self._tell_what_stays()
@@ -141,17 +142,19 @@ class Output(QObject):
         self._look_at_output()
         self.changed.emit()
         said = say_arming(
-            self._session.rig, (f for _, f in sent_feeds(self._session.rig, self.borrowed)), self._hearing.sources()
+            self._session.rig,
+            (f for _, f in sent_feeds(self._session.rig, self.borrowed)),
+            self._hearing.heard_sources(),
         )
         if said:
             self._session.say(f"Armed. {said}", "warning")
         return True
 
     def _say_nothing_to_arm(self) -> None:
-        others = lent(self._session.rig)
+        others = lent_universes(self._session.rig)
         self._session.say(
             "Nothing to arm: no universe has a feed from the Bench. Other senders feed "
-            f"{plural(len(others), 'universe')}: type those to be tested under Borrowed on the Bench."
+            f"{say_count(len(others), 'universe')}: type those to be tested under Borrowed on the Bench."
             if others
             else "Nothing to arm: no universe has a feed from the Bench yet. Add one in Patch.",
             "warning",
@@ -167,10 +170,10 @@ class Output(QObject):
     def toggle_blackout(self) -> None:
         """Take intensity, colour and shutter of everything to 0, or end that."""
         self._meant.levels.blackout = not self._meant.levels.blackout
-        self._meant.touch()
+        self._meant.note_touched()
         self.blackout_changed.emit()
 
-    def press(self, act: Act) -> None:
+    def press_key(self, act: Act) -> None:
         """Do what a key asks for, unless the streaming process did it already by the same press.
 
         It hears the keys as well, and does what a window that is busy leaves undone for too long. The press comes here
@@ -180,7 +183,7 @@ class Output(QObject):
             if self._just_busy() and self.engine.was_done(act):
                 return
             self.engine.dealt_with(act)
-        self.disarm() if act == "disarm" else self.toggle_blackout()
+        self.disarm_output() if act == "disarm" else self.toggle_blackout()
 
     def _just_busy(self) -> bool:
         now = time.monotonic()
@@ -201,7 +204,7 @@ class Output(QObject):
                 continue  # its end is seen by itself
             self.toggle_blackout()
             self._write_from = 0.0
-            self._write()
+            self._write_levels()
             engine.lighten()
             words = "Blackout was asked for" if self._meant.levels.blackout else "The end of the blackout was asked for"
             self._session.say(f"{words} while the window was busy.", "warning")
@@ -209,9 +212,9 @@ class Output(QObject):
     @property
     def nothing_fed(self) -> bool:
         """Whether arming would be in vain only for want of feeds, and there are some to borrow."""
-        return not self._hearing.missing and not self._streams() and bool(lent(self._session.rig))
+        return not self._hearing.missing and not self._streams_to_send() and bool(lent_universes(self._session.rig))
 
-    def borrow(self, universes: frozenset[str]) -> None:
+    def borrow_universes(self, universes: frozenset[str]) -> None:
         """Choose what is sent by the routes of others. Raises Refused for more while armed: that is said at arming."""
         if self.engine and universes - self.borrowed:
             raise Refused("Disarm first: universes are borrowed before arming, so that nothing more leaves unasked.")
@@ -230,7 +233,7 @@ class Output(QObject):
             self.refresh_streams()
         self.changed.emit()
 
-    def disarm(self) -> None:
+    def disarm_output(self) -> None:
         """End all streams properly. It does not wait: the process that sends is gone a moment afterwards."""
         if self.engine:
             self._flush.stop()
@@ -242,10 +245,10 @@ class Output(QObject):
             self._look_at_output()
             self.changed.emit()
 
-    def _streams(self) -> list[Out]:
+    def _streams_to_send(self) -> list[Out]:
         defaults = self._meant.default_frames()
-        heard = self._hearing.listener.heard() if self._hearing.listener else {}
-        return streams(
+        heard = self._hearing.listener.heard_devices() if self._hearing.listener else {}
+        return streams_to_send(
             self._session.rig,
             self._hearing.interface,
             heard,
@@ -261,12 +264,12 @@ class Output(QObject):
         state = self.engine.state if self.engine else None
         if state and state.kind == "failed":
             why = state.why
-            self.disarm()
+            self.disarm_output()
             self._session.say(f"Output could not be opened on {self._hearing.interface.ip}: {why}.", "error")
             return
         gone = state is not None and state.kind == "ended"
         if gone and state and state.why == BY_KEY:
-            self.disarm()
+            self.disarm_output()
             self._session.say("Disarmed beside the window: by key, or by a command.", "warning")
             return
         # silence is said first, and lasts as long again before it is acted on; a busy computer is given more of it.
@@ -275,14 +278,14 @@ class Output(QObject):
         silent = state is not None and state.kind == "silent" and state.silent_for > patience and self.sending.silent
         if self.engine and state and (gone or silent):
             if self.engine.revived >= MOST_REPLACED:
-                self.disarm()
+                self.disarm_output()
                 does = "ends by itself" if gone else "does not answer"
                 self._session.say(f"The output process {does}, whatever is tried. Output is disarmed.", "error")
                 return
             try:
                 self.engine.revive()
             except OSError as e:
-                self.disarm()
+                self.disarm_output()
                 self._session.say(f"A new output process cannot be started: {e}. Output is disarmed.", "error")
                 return
             did = "was ended from outside" if gone else "did not answer"
@@ -290,7 +293,7 @@ class Output(QObject):
                 f"The output process {did} and was replaced by a new one; what is armed goes on.", "error"
             )
             state = self.engine.state
-        found = self._sending(state)
+        found = self._sending_by_state(state)
         if found != self.sending:
             words = found.trouble or found.partly
             new = words and words not in (self.sending.trouble, self.sending.partly)
@@ -299,7 +302,7 @@ class Output(QObject):
                 self._session.say(f"{words}.", "error" if found.trouble else "warning")
             self.changed.emit()
 
-    def _sending(self, state: EngineState | None) -> Sending:
+    def _sending_by_state(self, state: EngineState | None) -> Sending:
         if state is None:
             self._observe_stuck({})
             return Sending(trouble=self._hearing.trouble)
@@ -339,11 +342,11 @@ class Output(QObject):
             why = max(by_reason, key=lambda w: (w != NOBODY, len(by_reason[w])), default=next(iter(stuck.values())))
             if going:
                 count = len(by_reason.get(why, ()))
-                which = f"{plural(count, 'universe')} of {len(rows)}" if count else plural(len(stuck), "feed")
+                which = f"{say_count(count, 'universe')} of {len(rows)}" if count else say_count(len(stuck), "feed")
                 partly = f"{which} cannot leave: {why}"
             else:
                 trouble = f"Nothing leaves: {why}"
-        reasons = tuple(f"{plural(len(n), 'universe')}: {why}" for why, n in sorted(by_reason.items()))
+        reasons = tuple(f"{say_count(len(n), 'universe')}: {why}" for why, n in sorted(by_reason.items()))
         starting, silent = state.kind == "starting", state.kind == "silent"
         return Sending(True, len(rows), len(going), trouble, partly, starting, reasons, silent)
 
@@ -352,7 +355,7 @@ class Output(QObject):
             self._session.observe(stuck=stuck)
 
     def refresh_streams(self) -> None:
-        specs = self._streams()
+        specs = self._streams_to_send()
         if self.engine and specs != self._sent:
             self._sent = specs
             self.engine.set_streams(specs)
@@ -361,7 +364,7 @@ class Output(QObject):
 
     # ---- handing over
 
-    def _write(self) -> None:
+    def _write_levels(self) -> None:
         """Hand levels that changed to the streaming process."""
         if self._meant.levels.moving:
             now = time.monotonic()
@@ -372,7 +375,7 @@ class Output(QObject):
         begun = time.monotonic()
         if not self.engine or not self._meant.unwritten or begun < self._write_from:
             return
-        frames = self._meant.frames()
+        frames = self._meant.meant_frames()
         rows = rows_of(self._session.rig)
         if len(rows) == self.engine.rows:
             self.engine.write(b"".join(frames[uid].tobytes() for uid in rows))
@@ -384,13 +387,13 @@ class Output(QObject):
         """Send what an edit made of the streams. Rows are the universes in their order: with others, output ends."""
         if not self.engine:
             return
-        routes = any(change.ids(part) for part in ("universes", "feeds", "senders", "uses")) or "use" in change.ids(
-            "rig"
-        )
-        wired = change.ids("fixtures") or change.ids("elements")
+        routes = any(
+            change.changed_ids(part) for part in ("universes", "feeds", "senders", "uses")
+        ) or "use" in change.changed_ids("rig")
+        wired = change.changed_ids("fixtures") or change.changed_ids("elements")
         if routes or (wired and any(isinstance(s, OctetsOut) for s in self._sent)):
             if len(self._session.rig.universes) != self.engine.rows:
-                self.disarm()
+                self.disarm_output()
                 self._session.say("Disarmed: the rig has other universes now. Arm again when you are ready.", "warning")
                 return
             self.refresh_streams()

@@ -41,12 +41,12 @@ class Pushing:
         d = rig.devices[device]
         plan = full_plan(self._session.index, device)
         values: dict[str, SettingValue] = {k: plan[k] for k in keys if k in plan}
-        heard = self._hearing.listener.heard().get(d.ip) if self._hearing.listener else None
+        heard = self._hearing.listener.heard_devices().get(d.ip) if self._hearing.listener else None
         if not model or heard is None or BY_ARTNET not in model.links:
             return values, []
         return whole_pages(model, heard, values, plan)
 
-    def push(self, device: str, keys: tuple[str, ...]) -> bool:
+    def push_planned(self, device: str, keys: tuple[str, ...]) -> bool:
         """Push planned values to a device. Afterwards they are claimed until the device says them itself."""
         self._session.commit_pending()
         rig = self._session.rig
@@ -58,7 +58,7 @@ class Pushing:
         over_http = {k: plan[k] for k in keys if k in plan and by_http(model, k)}
         if over_http:
             try:
-                self._devices.begin(device, over_http)
+                self._devices.begin_push(device, over_http)
             except Refused as e:
                 self._session.say(str(e), "error")
                 return False
@@ -69,17 +69,23 @@ class Pushing:
             values, _ = self.whole_push(device, keys)
             if not values:
                 return False
-            ArtNetLink(self._hearing.listener).push(model, self._hearing.listener.heard().get(d.ip), d.ip, values)
+            ArtNetLink(self._hearing.listener).push_settings(
+                model, self._hearing.listener.heard_devices().get(d.ip), d.ip, values
+            )
         except Refused as e:
             self._session.say(str(e), "error")
             self._session.observe(
-                log=self._session.observed.note(Event(self._session.today(), device, keys[0], f"push failed: {e}")).log
+                log=self._session.observed.note_event(
+                    Event(self._session.clock_time(), device, keys[0], f"push failed: {e}")
+                ).log
             )
             return False
-        names = ", ".join(
-            f"{k} {say_setting(model.spec(split_key(k)[1]), v, str(plan.get(split_key(k)[0] + '.protocol', USUAL)))}"
-            for k, v in values.items()
-        )
+        said = []
+        for key, value in values.items():
+            owner, setting = split_key(key)
+            protocol = str(plan.get(f"{owner}.protocol", USUAL))  # a universe is said as the protocol counts it
+            said.append(f"{key} {say_setting(model.spec_of_setting(setting), value, protocol)}")
+        names = ", ".join(said)
         self._session.note_written(device, values, f"pushed {names}")
         QTimer.singleShot(150, self._hearing, self._hearing.read_again)
         return True
@@ -90,9 +96,9 @@ class Pushing:
         d, model = rig.devices[device], model_of(rig, device)
         if not self._hearing.listener or model is None or not d.ip:
             raise Refused(f"{d.name} has no address yet, or nothing is listened to.")
-        heard = self._hearing.listener.heard().get(at)
+        heard = self._hearing.listener.heard_devices().get(at)
         ArtNetLink(self._hearing.listener).give_address(model, at, d.ip, str(d.settings.get("mask", "")))
-        self._note(device, "ip", f"address {d.ip} sent to {at}; it restarts")
+        self._note_in_log(device, "ip", f"address {d.ip} sent to {at}; it restarts")
         self._moving[device] = (heard.mac if heard else "", at, self._session.now() + model.restart_takes + FOLLOW_FOR)
 
     def follow_moves(self) -> None:
@@ -100,7 +106,7 @@ class Pushing:
         self._turns += 1
         for device, (mac, at, until) in list(self._moving.items()):
             d = self._session.rig.devices.get(device)
-            heard = self._hearing.listener.heard().get(d.ip) if d and self._hearing.listener else None
+            heard = self._hearing.listener.heard_devices().get(d.ip) if d and self._hearing.listener else None
             now = self._session.now()
             if d and heard and now - heard.at < 2.0:
                 same = not mac or not heard.mac or heard.mac == mac
@@ -117,17 +123,19 @@ class Pushing:
                 words = ""
             del self._moving[device]
             if words:
-                self._note(device, "ip", words)
+                self._note_in_log(device, "ip", words)
 
-    def _note(self, device: str, setting: str, words: str) -> None:
-        self._session.observe(log=self._session.observed.note(Event(self._session.today(), device, setting, words)).log)
+    def _note_in_log(self, device: str, setting: str, words: str) -> None:
+        self._session.observe(
+            log=self._session.observed.note_event(Event(self._session.clock_time(), device, setting, words)).log
+        )
 
-    def identify(self, ip: str, on: bool) -> bool:
+    def identify_device(self, ip: str, on: bool) -> bool:
         """Let a device blink, or stop it."""
         if not self._hearing.listener:
             return False
         try:
-            ArtNetLink(self._hearing.listener).identify(ip, on)
+            ArtNetLink(self._hearing.listener).identify_device(ip, on)
         except Refused as e:
             self._session.say(str(e), "error")
             return False

@@ -8,9 +8,9 @@ from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.patch.adding import Wish, add_fixtures, fit_from
 from welvo.rig.base import Refused
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.patched import Fixture
-from welvo.rig.readers import Number, whole
+from welvo.rig.readers import Number, read_whole_number
 
 MOST_AT_ONCE = 10_000
 
@@ -22,23 +22,23 @@ class AddFixtures(WishDialog):
         super().__init__(parent, "Add fixtures", "Add")
         self._session = session
         rig = session.rig
-        self.profile = self.pick(
+        self.profile = self.ask_for_choice(
             "Profile",
             "Which fixture type. It must be in the rig; make it in Profiles first.",
             [(k, f"{p.maker} {p.name}".strip()) for k, p in rig.profiles.items()],
             next(iter(rig.profiles), ""),
             self._offer_modes,
         )
-        self.mode = self.pick("Mode", "Which mode the lamps stand in. Their own menu must say the same.", [])
-        self.count = self.ask("How many", "How many to add, 1 to 10 000.", "12", 84)
-        self.number = self.ask(
+        self.mode = self.ask_for_choice("Mode", "Which mode the lamps stand in. Their own menu must say the same.", [])
+        self.count = self.ask_for_line("How many", "How many to add, 1 to 10 000.", "12", 84)
+        self.number = self.ask_for_line(
             "From number",
             "The first number; the others count up from it.",
             str(max((f.number for f in rig.fixtures.values()), default=100) + 1),
             84,
         )
-        self.name = self.ask("Name", "A name for all of them; # becomes 1, 2, 3.")
-        self.start = self.ask(
+        self.name = self.ask_for_line("Name", "A name for all of them; # becomes 1, 2, 3.")
+        self.start = self.ask_for_line(
             "Starts at",
             "Where the first one starts: 1.1 packed, 1.1 +40 every 40 slots, free for the next free places, or empty.",
             "free",
@@ -53,24 +53,24 @@ class AddFixtures(WishDialog):
         profile = self._session.rig.profiles.get(str(self.profile.currentData()))
         if profile:
             self.mode.set_options(
-                [(k, f"{m.name} · {plural(m.footprint, 'slot')}") for k, m in profile.modes.items()],
+                [(k, f"{m.name} · {say_count(m.slots_needed, 'slot')}") for k, m in profile.modes.items()],
                 next(iter(profile.modes)),
             )
 
-    def wish(self) -> tuple[Wish, int]:
+    def wished_fixtures(self) -> tuple[Wish, int]:
         """What is asked for, and the first number. Raises Refused."""
         profile, mode = str(self.profile.currentData()), str(self.mode.currentData())
         if mode not in getattr(self._session.rig.profiles.get(profile), "modes", {}):
             raise Refused("There is no profile in this rig yet. Make one in Profiles, or take one from the library.")
-        number = Number(Fixture, "number", least=1).read(self.number.text())
-        return Wish(whole(self.count.text(), 1, MOST_AT_ONCE), profile, mode, self.start.text().strip()), int(
-            number or 1
-        )
+        number = Number(Fixture, "number", least=1).read_text(self.number.text())
+        return Wish(
+            read_whole_number(self.count.text(), 1, MOST_AT_ONCE), profile, mode, self.start.text().strip()
+        ), int(number or 1)
 
     def foresee(self) -> tuple[str, str]:
-        wish, _ = self.wish()
+        wish, _ = self.wished_fixtures()
         mode = self._session.rig.profiles[wish.profile].modes[wish.mode]
-        words = f"{wish.count} × {mode.footprint} slots = {wish.count * mode.footprint} slots."
+        words = f"{wish.count} × {mode.slots_needed} slots = {wish.count * mode.slots_needed} slots."
         if wish.start and wish.start.lower() != "free":
             fits = fit_from(self._session.index, mode.breaks[0].slots, wish.start)
             rest = ", the rest goes on in the next." if fits < wish.count else "."
@@ -78,8 +78,8 @@ class AddFixtures(WishDialog):
         return words, f"Add {wish.count}"
 
     def do(self) -> object:
-        wish, number = self.wish()
+        wish, number = self.wished_fixtures()
         made = add_fixtures(self._session.index, wish, number, self.name.text().strip())
-        self.made = list(self._session.take(made).made)
+        self.made = list(self._session.take_over_edit(made).made)
         self._session.select_items(self.made)
         return self.made

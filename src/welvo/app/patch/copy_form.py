@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from welvo.app.patch.laying_form import Ghost, Proposal
 from welvo.app.session import Session
-from welvo.patch.arrange import copies
+from welvo.patch.arrange import make_copies
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit
-from welvo.rig.lookup import call
-from welvo.rig.notation import plural, say_place
-from welvo.rig.readers import whole
+from welvo.rig.lookup import name_of_item
+from welvo.rig.notation import say_count, say_place
+from welvo.rig.readers import read_whole_number
 
 MOST = 1000
 
@@ -19,12 +19,14 @@ class CopyForm(Proposal):
     """So many of what is selected, with free numbers, names that count on, and the next free places."""
 
     def __init__(self, session: Session, keys: list[str]) -> None:
-        who = call(session.rig, keys[0]) if len(keys) == 1 else plural(len(keys), "item")
+        who = name_of_item(session.rig, keys[0]) if len(keys) == 1 else say_count(len(keys), "item")
         super().__init__(session, f"Copies of {who}", "Make")
         self.keys = keys
         self._made: Edit | None = None
-        self.count = self.ask("How many", f"How many copies of each, up to {MOST}.", "1", 64)
-        self.patched = self.tick("Patch them", "On the next free places behind the originals. Off: without an address.")
+        self.count = self.ask_for_line("How many", f"How many copies of each, up to {MOST}.", "1", 64)
+        self.patched = self.ask_for_tick(
+            "Patch them", "On the next free places behind the originals. Off: without an address."
+        )
         self.patched.setChecked(True)
         self.finish()
 
@@ -33,10 +35,10 @@ class CopyForm(Proposal):
         self._made = None
         self.keys = [k for k in self.keys if k in s.rig.fixtures or k in s.rig.elements]
         try:
-            times = whole(self.count.text() or "1", 1, MOST)
+            times = read_whole_number(self.count.text() or "1", 1, MOST)
             if not self.keys:
                 raise Refused("What was to be copied is gone.")
-            (new, change), left = copies(s.index, self.keys, times, self.patched.isChecked())
+            (new, change), left = make_copies(s.index, self.keys, times, self.patched.isChecked())
         except Refused as e:
             self.say(str(e), [], "Copy", False)
             self.ghosts.emit([])
@@ -45,12 +47,12 @@ class CopyForm(Proposal):
         then = Index(new)
         rows, ghosts = [], []
         for key in change.made:
-            spans = then.spans(key)
-            ghosts += [Ghost(x.universe, x.first, x.last, call(new, key)) for x in spans]
+            spans = then.spans_of(key)
+            ghosts += [Ghost(x.universe, x.first, x.last, name_of_item(new, key)) for x in spans]
             at = say_place(new.universes[spans[0].universe].number, spans[0].first) if spans else "not patched"
             f = new.fixtures.get(key)
-            rows.append((call(new, key), f.name if f else "", at))
-        made = plural(len(change.made), "copy", "copies")
+            rows.append((name_of_item(new, key), f.name if f else "", at))
+        made = say_count(len(change.made), "copy", "copies")
         words = f"{made} with the next free numbers."
         if left:
             more = f" and {len(left) - 6} more" if len(left) > 6 else ""
@@ -62,7 +64,7 @@ class CopyForm(Proposal):
         made = self._made
         if made is None:
             return
-        change = self.session.edit(lambda _: made)
+        change = self.session.make_edit(lambda _: made)
         self.leave()
         self.session.select_items(list(change.made))
-        self.session.say_done(f"{plural(len(change.made), 'copy', 'copies')} made.")
+        self.session.say_done(f"{say_count(len(change.made), 'copy', 'copies')} made.")

@@ -11,7 +11,7 @@ from welvo.app.session import Session
 from welvo.app.widgets.dialogs import ask_which
 from welvo.formats.files import write_atomic
 from welvo.formats.workbooks import SUFFIXES
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.sheets.lists import LISTS, Material
 from welvo.sheets.tables import list_bytes
 
@@ -42,4 +42,4 @@ def export_list(session: Session, key: str, path: Path) -> None:
         write_atomic(path, data, keep=True)
         return count
 
-    session.say(f"{plural(wait_for(work, f'Writing {path.name}'), 'row')} written to {path.name}.")
+    session.say(f"{say_count(wait_for(work, f'Writing {path.name}'), 'row')} written to {path.name}.")

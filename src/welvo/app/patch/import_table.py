@@ -13,19 +13,19 @@ from welvo.app.disk import wait_for
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import Choice
-from welvo.app.widgets.painting import clear, column, label, row
+from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_label, row_of_widgets
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.formats.workbooks import Grid, read_grid
 from welvo.rig.base import Refused
-from welvo.rig.notation import natural, plural
-from welvo.survey.spreadsheet import DRAFT, Mapping, Pasted, guess, readable, understand
+from welvo.rig.notation import natural_sort_key, say_count
+from welvo.survey.spreadsheet import DRAFT, Mapping, Pasted, guess_mapping, readable_columns, understand_table
 
 NEW_COLUMN = "new"
 SHOWN = {"new": "added", "changed": "changed", "same": "as it is", "refused": "left out"}
 MOST_REMEMBERED = 40
 
 
-def signature(heads: tuple[str, ...]) -> str:
+def signature_of_headings(heads: tuple[str, ...]) -> str:
     """What a kind of table is recognised by: its headings."""
     return "\t".join(h.strip().lower() for h in heads)
 
@@ -46,20 +46,20 @@ class ImportTable(WishDialog):
         )
         self._session, self._computer = session, computer
         heads = self.grid.rows[0]
-        self._key = signature(heads)
+        self._key = signature_of_headings(heads)
         known = computer.mappings.get(self._key, {})
-        columns = guess(session.rig, heads)
+        columns = guess_mapping(session.rig, heads)
         self.columns = [known.get(f"column {n}", c) for n, c in enumerate(columns)]
         self.types = {k[5:]: v for k, v in known.items() if k.startswith("type ") and self._is_mode(v)}
         self.found: Pasted | None = None
         self._grid = QGridLayout()
         self._grid.setSpacing(4)
-        self._type_lines = column(spacing=4)
+        self._type_lines = column_of_widgets(spacing=4)
         left = QWidget()
-        inside = column((0, 0, 8, 0), 8)
-        inside.addWidget(label("Columns of the table", 13, True))
+        inside = column_of_widgets((0, 0, 8, 0), 8)
+        inside.addWidget(make_label("Columns of the table", 13, True))
         inside.addLayout(self._grid)
-        self._types_head = label("Types that this rig does not know", 13, True)
+        self._types_head = make_label("Types that this rig does not know", 13, True)
         inside.addWidget(self._types_head)
         inside.addLayout(self._type_lines)
         inside.addStretch(1)
@@ -79,7 +79,7 @@ class ImportTable(WishDialog):
                 Column("After, or why not", 250),
             ),
         )
-        self.body.addLayout(row(area, self.list))
+        self.body.addLayout(row_of_widgets(area, self.list))
         self._choices: list[Choice] = []
         self._shown_types: tuple[tuple[str, int], ...] | None = None
         self._fill_columns()
@@ -93,14 +93,14 @@ class ImportTable(WishDialog):
     # ---- which column is what
 
     def _fill_columns(self) -> None:
-        clear(self._grid)
+        clear_layout(self._grid)
         self._choices = []
-        options = [("", "not read"), *readable(self._session.rig), (NEW_COLUMN, "a new column")]
+        options = [("", "not read"), *readable_columns(self._session.rig), (NEW_COLUMN, "a new column")]
         for n, head in enumerate(self.grid.rows[0]):
             example = next((r[n] for r in self.grid.rows[1:] if r[n]), "")
-            name = label(head or f"column {n + 1}", 13)
+            name = make_label(head or f"column {n + 1}", 13)
             name.setFixedWidth(120)
-            seen = label(example, 11, quiet=True)
+            seen = make_label(example, 11, quiet=True)
             seen.setFixedWidth(110)
             made = Choice(f"What “{head or n + 1}” is here.", partial(self.take_column, n))
             made.setAccessibleName(f"Column {head or n + 1}")
@@ -127,22 +127,22 @@ class ImportTable(WishDialog):
         if every == self._shown_types:
             return
         self._shown_types = every
-        clear(self._type_lines)
+        clear_layout(self._type_lines)
         self._types_head.setVisible(bool(every))
         rig = self._session.rig
         modes = [
             (f"{pid}\t{mid}", f"{p.name} · {m.name}")
-            for pid, p in sorted(rig.profiles.items(), key=lambda x: natural(x[1].name))
+            for pid, p in sorted(rig.profiles.items(), key=lambda x: natural_sort_key(x[1].name))
             for mid, m in p.modes.items()
         ]
         options = [("", "leave these rows out"), (DRAFT, "a new profile, by its footprint"), *modes]
         for name, count in every:
-            words = label(name + (f"  ({count})" if count else ""), 13)
+            words = make_label(name + (f"  ({count})" if count else ""), 13)
             words.setFixedWidth(200)
             made = Choice(f"Which profile and mode “{name}” is here.", partial(self.take_type, name))
             made.setAccessibleName(f"Type {name}")
             made.set_options(options, self.types.get(name, ""))
-            self._type_lines.addLayout(row(words, made))
+            self._type_lines.addLayout(row_of_widgets(words, made))
 
     def _in_table(self, name: str) -> bool:
         at = {c: n for n, c in enumerate(self.columns) if c}
@@ -160,8 +160,8 @@ class ImportTable(WishDialog):
         self.list.show_lines([])
         mapping = Mapping(tuple(self.columns), dict(self.types))
         index, grid = self._session.index, self.grid
-        words = f"Working out {plural(len(grid.rows) - 1, 'row')}"
-        self.found = found = wait_for(lambda: understand(index, grid.rows, mapping, grid.loose), words)
+        words = f"Working out {say_count(len(grid.rows) - 1, 'row')}"
+        self.found = found = wait_for(lambda: understand_table(index, grid.rows, mapping, grid.loose), words)
         self._fill_types(found.unknown)
         rows = []
         for r in sorted(found.rows, key=lambda r: (r.state != "refused", not r.meets, r.state == "same", r.n)):
@@ -170,21 +170,21 @@ class ImportTable(WishDialog):
             rows.append(ListRow(r.n, (str(r.n), state, r.who, r.before, said), (r.n, state, r.who, r.before, said),
                                 quiet=r.state == "same", bold=r.state == "refused" or bool(r.meets)))  # fmt: skip
         self.list.show_lines(rows)
-        counts = [f"{len(found.of(s))} {w}" for s, w in SHOWN.items() if found.of(s)]  # type: ignore[arg-type]
+        counts = [f"{len(found.rows_in_state(s))} {w}" for s, w in SHOWN.items() if found.rows_in_state(s)]  # type: ignore[arg-type]
         clashing = sum(bool(r.meets) for r in found.rows)
-        words = ", ".join(counts) + (f"; {plural(clashing, 'row')} would meet others" if clashing else "") + "."
+        words = ", ".join(counts) + (f"; {say_count(clashing, 'row')} would meet others" if clashing else "") + "."
         if found.unread:
             words += f" Not read: {', '.join(found.unread[:6])}."
-        count = len(found.new) + len(found.changed)
-        return words, f"Import {plural(count, 'row')}" if count else ""
+        count = len(found.new_rows) + len(found.changed_rows)
+        return words, f"Import {say_count(count, 'row')}" if count else ""
 
     def do(self) -> object:
         if self.found is None:
             raise Refused("There is nothing to import.")
-        done = self._session.take((self.found.rig, self.found.change))
+        done = self._session.take_over_edit((self.found.rig, self.found.change))
         said = {f"column {n}": c for n, c in enumerate(self.columns)} | {f"type {k}": v for k, v in self.types.items()}
         others = {k: v for k, v in self._computer.mappings.items() if k != self._key}
         self._computer.mappings = dict([*others.items(), (self._key, said)][-MOST_REMEMBERED:])
-        self._computer.save()
-        self._session.select_items([*self.found.new, *self.found.changed])
+        self._computer.save_settings()
+        self._session.select_items([*self.found.new_rows, *self.found.changed_rows])
         return done

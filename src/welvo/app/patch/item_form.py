@@ -13,15 +13,15 @@ from welvo.app.patch.switch_form import show_switches
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Field
 from welvo.app.widgets.forms import Form, Picked, Said, Subject, Ticked, Together, Typed
-from welvo.app.widgets.painting import button, label, row
+from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import FormPanel, Title
 from welvo.patch import table
 from welvo.patch.adding import patch_series
 from welvo.patch.arrange import swap_items
 from welvo.patch.removing import remove_items
 from welvo.rig import edits
-from welvo.rig.lookup import call, mode_of, profile_of
-from welvo.rig.notation import plural, say_place
+from welvo.rig.lookup import mode_of, name_of_item, profile_of
+from welvo.rig.notation import say_count, say_place
 from welvo.rig.patched import Element, Fixture
 from welvo.rig.readers import Number, Order, Words
 from welvo.rig.tints import kind_name, tint_of
@@ -95,31 +95,31 @@ def show_item(panel: FormPanel, one: list[str], acts: Acts) -> Field | None:
     of that one, which is quicker than building them anew.
     """
     s = panel.session
-    _head(panel, one)
+    _head_of_form(panel, one)
     fixture = s.rig.fixtures.get(one[0])
     if fixture is None:
-        return _element(panel, one, acts)
+        return _element_fields(panel, one, acts)
     mode = mode_of(s.rig, fixture)
 
     def change(what: str, **fields: object) -> object:
         number = s.rig.fixtures[one[0]].number
-        return s.edit(edits.set_fixtures, f"{what} of {number}", {one[0]: dict(fields)})
+        return s.make_edit(edits.set_fixtures, f"{what} of {number}", {one[0]: dict(fields)})
 
     form = panel.new_form(Subject(lambda: s.rig.fixtures.get(one[0]), change), Fixture)
     breaks = mode.breaks if mode else ()
     for b, part in enumerate(breaks):
         words = "Address" if len(breaks) == 1 else f"{part.name or f'break {b + 1}'}"[:12]
-        _address(form, s, one, b, words)
-    form.add(*FIXTURE_ROWS, _mode(s, one, acts))
-    _buttons(panel, one, acts)
+        _address_field(form, s, one, b, words)
+    form.add(*FIXTURE_ROWS, _mode_choice(s, one, acts))
+    _buttons_of_form(panel, one, acts)
     found = form.fields.get("Address") or next((f for f in form.fields.values() if isinstance(f, Field)), None)
     return found if isinstance(found, Field) and breaks else None
 
 
-def _head(panel: FormPanel, one: list[str]) -> None:
+def _head_of_form(panel: FormPanel, one: list[str]) -> None:
     """The name line, and what it is."""
     s = panel.session
-    title, what = Title(""), label("", 11, quiet=True, wrap=True)
+    title, what = Title(""), make_label("", 11, quiet=True, wrap=True)
     panel.body.addWidget(title)
     panel.body.addWidget(what)
 
@@ -128,70 +128,72 @@ def _head(panel: FormPanel, one: list[str]) -> None:
         if f:
             profile, mode = profile_of(s.rig, f), mode_of(s.rig, f)
             maker = f"{profile.maker} {profile.name}".strip() if profile else "?"
-            slots = plural(mode.footprint if mode else 0, "slot")
+            slots = say_count(mode.slots_needed if mode else 0, "slot")
             title.say(str(f.number), f.name, tint_of(s.rig, one[0]))
             what.setText(f"{maker} · mode “{mode.name if mode else '?'}” · {slots}")
         elif e:
             title.say(e.name, "", e.tint)
-            what.setText(f"element · {kind_name(s.rig, one[0])} · {plural(e.footprint, 'slot')}")
+            what.setText(f"element · {kind_name(s.rig, one[0])} · {say_count(e.slots_needed, 'slot')}")
 
     panel.refreshers.append(say)
 
 
-def _element(panel: FormPanel, one: list[str], acts: Acts) -> Field | None:
+def _element_fields(panel: FormPanel, one: list[str], acts: Acts) -> Field | None:
     s = panel.session
     element = s.rig.elements[one[0]]
     form = panel.new_form(
-        Subject(lambda: s.rig.elements.get(one[0]), lambda what, **fields: s.edit(set_pixels, one[0], what, **fields)),
+        Subject(
+            lambda: s.rig.elements.get(one[0]), lambda what, **fields: s.make_edit(set_pixels, one[0], what, **fields)
+        ),
         Element,
     )
-    _address(form, s, one, 0, "Address")
+    _address_field(form, s, one, 0, "Address")
     form.add(ELEMENT_NAME, *(BLOCK_ROWS if element.kind == "block" else PIXEL_ROWS))
-    _buttons(panel, one, acts)
+    _buttons_of_form(panel, one, acts)
     found = form.fields["Address"]
     return found if isinstance(found, Field) else None
 
 
-def _address(form: Form, s: Session, one: list[str], break_no: int, words: str) -> None:
+def _address_field(form: Form, s: Session, one: list[str], break_no: int, words: str) -> None:
     """Where one break starts, and beside it where it ends."""
 
     def first(_: Any) -> str:
-        span = s.index.place(one[0], break_no)
+        span = s.index.span_of_break(one[0], break_no)
         return say_place(s.rig.universes[span.universe].number, span.first) if span else ""
 
     def until(_: Any) -> str:
         key = one[0]
-        spans = [x for x in s.index.spans(key) if x.break_no == break_no]
+        spans = [x for x in s.index.spans_of(key) if x.break_no == break_no]
         if not spans:
             return "not patched"
         last = spans[-1]
-        place = s.rig.fixtures[key].place(break_no) if key in s.rig.fixtures else s.rig.elements[key].at
-        how = f" · after {call(s.rig, place.after)} + {place.gap}" if place.after else ""
+        place = s.rig.fixtures[key].place_of_break(break_no) if key in s.rig.fixtures else s.rig.elements[key].at
+        how = f" · after {name_of_item(s.rig, place.after)} + {place.gap}" if place.after else ""
         return f"to {say_place(s.rig.universes[last.universe].number, last.last)}{how}"
 
-    field = Typed(words, ADDRESS_HELP, width=84, shown=first, take=lambda t: _patch(s, one[0], break_no, t))
+    field = Typed(words, ADDRESS_HELP, width=84, shown=first, take=lambda t: _patch_break(s, one[0], break_no, t))
     form.add(Together(words, (field, Said(until), None)))
 
 
-def _patch(s: Session, key: str, break_no: int, typed: str) -> None:
+def _patch_break(s: Session, key: str, break_no: int, typed: str) -> None:
     """Take an address over, and say what moved along because it stood behind."""
     index = s.index
     text = typed.strip()
-    behind = index.dependents(key)
-    before = {k: index.spans(k) for k in behind}
+    behind = index.items_that_follow(key)
+    before = {k: index.spans_of(k) for k in behind}
     if break_no == 0:
-        s.edit(lambda _: table.change_first(index, [key], text.replace(",", ".")))
+        s.make_edit(lambda _: table.change_first(index, [key], text.replace(",", ".")))
     elif not text:
-        s.edit(table.unpatch, [(key, break_no)])
+        s.make_edit(table.unpatch_breaks, [(key, break_no)])
     else:
-        s.edit(lambda _: patch_series(index, [(key, break_no)], text))
-    moved = [k for k in behind if s.index.spans(k) != before[k]]
+        s.make_edit(lambda _: patch_series(index, [(key, break_no)], text))
+    moved = [k for k in behind if s.index.spans_of(k) != before[k]]
     if moved:
-        names = ", ".join(call(s.rig, k) for k in moved[:6]) + (" …" if len(moved) > 6 else "")
-        s.say(f"{names} stood behind {call(s.rig, key)} and moved along.")
+        names = ", ".join(name_of_item(s.rig, k) for k in moved[:6]) + (" …" if len(moved) > 6 else "")
+        s.say(f"{names} stood behind {name_of_item(s.rig, key)} and moved along.")
 
 
-def _mode(s: Session, keys: list[str], acts: Acts) -> Picked:
+def _mode_choice(s: Session, keys: list[str], acts: Acts) -> Picked:
     """Another mode for fixtures of one profile; what it would hit is shown before it is done."""
 
     def pid() -> str:
@@ -203,7 +205,7 @@ def _mode(s: Session, keys: list[str], acts: Acts) -> Picked:
 
     def options() -> list[tuple[str, str]]:
         profile = s.rig.profiles.get(pid())
-        found = [(k, f"{m.name} ({m.footprint})") for k, m in profile.modes.items()] if profile else []
+        found = [(k, f"{m.name} ({m.slots_needed})") for k, m in profile.modes.items()] if profile else []
         return found if len(here()) == 1 else [("", "several"), *found]
 
     return Picked(
@@ -215,7 +217,7 @@ def _mode(s: Session, keys: list[str], acts: Acts) -> Picked:
     )
 
 
-def _buttons(panel: FormPanel, keys: list[str], acts: Acts) -> None:
+def _buttons_of_form(panel: FormPanel, keys: list[str], acts: Acts) -> None:
     s = panel.session
 
     def all_locked(_: Any) -> bool:
@@ -232,20 +234,20 @@ def _buttons(panel: FormPanel, keys: list[str], acts: Acts) -> None:
         "Locked",
         "A locked place is never moved by anything but your own hand, after unlocking.",
         shown=all_locked,
-        take=lambda on: s.edit(edits.lock, list(keys), on),
+        take=lambda on: s.make_edit(edits.lock_items, list(keys), on),
     )
-    made = button(
+    made = make_button(
         "Duplicate…",
         lambda: acts.copy(list(keys)),
         "More of it, with the next free numbers and places, shown first.   Ctrl+Shift+D",
     )
-    gone = button(
+    gone = make_button(
         "Remove" if len(keys) == 1 else f"Remove {len(keys)}",
-        lambda: s.edit(remove_items, list(keys)),
+        lambda: s.make_edit(remove_items, list(keys)),
         "Out of the rig, its shares, groups and cable. Undo brings it back.",
     )
     form = panel.new_form(Subject(lambda: keys, lambda *_, **__: None))
-    panel.body.addLayout(row(form.widget(lock), None, made, gone))
+    panel.body.addLayout(row_of_widgets(form.widget_of_row(lock), None, made, gone))
 
 
 def show_more(panel: FormPanel, one: list[str]) -> None:
@@ -263,20 +265,20 @@ def show_more(panel: FormPanel, one: list[str]) -> None:
     for column in columns:
         form.add(
             Typed(
-                table.title(column),
+                table.title_of_column(column),
                 table.help_for(column),
-                shown=partial(_cell, s, column),
-                take=partial(_change, s, one, column),
+                shown=partial(_cell_field, s, column),
+                take=partial(_change_column, s, one, column),
             )
         )
 
 
-def _cell(s: Session, column: str, key: str) -> str:
-    return table.cell(s.index, key, column)
+def _cell_field(s: Session, column: str, key: str) -> str:
+    return table.text_of_cell(s.index, key, column)
 
 
-def _change(s: Session, keys: list[str], column: str, typed: str) -> object:
-    return s.edit(lambda _: table.change(s.index, list(keys), column, typed))
+def _change_column(s: Session, keys: list[str], column: str, typed: str) -> object:
+    return s.make_edit(lambda _: table.change_cells(s.index, list(keys), column, typed))
 
 
 def show_many(panel: FormPanel, ids: list[str], acts: Acts) -> Field | None:
@@ -286,66 +288,69 @@ def show_many(panel: FormPanel, ids: list[str], acts: Acts) -> Field | None:
     fixtures = [k for k in ids if k in rig.fixtures]
     kinds = Counter((f.profile, f.mode) for k in fixtures for f in (rig.fixtures[k],))
     modes = ((rig.profiles[p].modes.get(m), n) for (p, m), n in kinds.items() if p in rig.profiles)
-    slots = sum(mode.footprint * n for mode, n in modes if mode)
-    slots += sum(rig.elements[k].footprint for k in ids if k in rig.elements)
-    names = ", ".join(call(rig, k) for k in ids[:12]) + (" …" if len(ids) > 12 else "")
-    panel.body.addWidget(Title(plural(len(ids), "item"), ""))
-    panel.words(f"{names} · {plural(slots, 'slot')}")
+    slots = sum(mode.slots_needed * n for mode, n in modes if mode)
+    slots += sum(rig.elements[k].slots_needed for k in ids if k in rig.elements)
+    names = ", ".join(name_of_item(rig, k) for k in ids[:12]) + (" …" if len(ids) > 12 else "")
+    panel.body.addWidget(Title(say_count(len(ids), "item"), ""))
+    panel.words(f"{names} · {say_count(slots, 'slot')}")
 
     def given(words: str, help_text: str, column: str, keys: list[str], placeholder: str) -> Typed:
         def take(typed: str) -> object:
-            return _change(s, keys, column, typed) if typed.strip() else None
+            return _change_column(s, keys, column, typed) if typed.strip() else None
 
         return Typed(words, help_text, placeholder=placeholder, shown=lambda _: "", take=take, command=True)
 
     form = panel.new_form(Subject(lambda: ids, lambda *_, **__: None))
     form.add(given("Address", MANY_ADDRESS_HELP, "first", ids, "3.1 +8"))
     address = form.fields["Address"]
-    lay = button(
+    lay = make_button(
         "Lay out…",
         acts.lay_out,
         "Gives them addresses by rules, shown on the tapes first.   Ctrl+Shift+L",
         primary=True,
     )
-    panel.body.addLayout(row(lay, None))
+    panel.body.addLayout(row_of_widgets(lay, None))
     if fixtures:
         form.add(
             given("Number", MANY_NUMBER_HELP, "number", fixtures, "101+"),
             given("Name", MANY_NAME_HELP, "name", fixtures, "Kelp #"),
         )
         if len({rig.fixtures[k].profile for k in fixtures}) == 1:
-            form.add(_mode(s, fixtures, acts))
+            form.add(_mode_choice(s, fixtures, acts))
     form.add(
         Typed(
             "Groups",
             "Puts all of them into these groups, and out of all others. Names with commas between.",
-            shown=lambda _: _common(s, ids),
-            take=partial(_change, s, ids, "groups"),
+            shown=lambda _: _common_groups(s, ids),
+            take=partial(_change_column, s, ids, "groups"),
         )
     )
-    _buttons(panel, ids, acts)
+    _buttons_of_form(panel, ids, acts)
     alike = len(fixtures) == len(ids) and len({(rig.fixtures[k].profile, rig.fixtures[k].mode) for k in ids}) == 1
-    together = button(
+    together = make_button(
         "Share" if alike else "Overlay",
-        lambda: s.edit(edits.share if alike else edits.overlay, ids),
+        lambda: s.make_edit(edits.share_places if alike else edits.declare_overlay, ids),
         "Declares that these use the same slots on purpose: one start, one mode."
         if alike
         else "Declares that these lie over each other on purpose, one profile over another.",
     )
-    swap = button(
+    swap = make_button(
         "Swap places",
-        lambda: s.edit(lambda _: swap_items(s.index, (ids[0], 0), (ids[1], 0))),
+        lambda: s.make_edit(lambda _: swap_items(s.index, (ids[0], 0), (ids[1], 0))),
         "Each of the two starts where the other starts now.",
     )
-    panel.body.addLayout(row(None, together, *((swap,) if len(ids) == 2 else ())))
+    panel.body.addLayout(row_of_widgets(None, together, *((swap,) if len(ids) == 2 else ())))
     if fixtures:
         form.add(
-            *(given(table.title(c), table.help_for(c), c, fixtures, "C#") for c in (f"own:{x}" for x in rig.columns))
+            *(
+                given(table.title_of_column(c), table.help_for(c), c, fixtures, "C#")
+                for c in (f"own:{x}" for x in rig.columns)
+            )
         )
     return address if isinstance(address, Field) else None
 
 
-def _common(s: Session, ids: list[str]) -> str:
+def _common_groups(s: Session, ids: list[str]) -> str:
     """Groups that all of them are in."""
     wanted = set(ids)
     return ", ".join(g.name for g in s.rig.groups.values() if wanted <= set(g.members))

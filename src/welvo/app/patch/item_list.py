@@ -26,16 +26,16 @@ from PySide6.QtWidgets import (
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs, marks
 from welvo.app.widgets.fields import Field
-from welvo.app.widgets.painting import LEFT, RIGHT, text
+from welvo.app.widgets.painting import LEFT, RIGHT, draw_text_line
 from welvo.app.widgets.tables import AnyIndex, Column, ListModel, ListView
 from welvo.app.widgets.theme import THEME
-from welvo.app.widgets.tints import spine
+from welvo.app.widgets.tints import draw_spine
 from welvo.checks.registry import SEVERITIES
-from welvo.matching.planned import compared
+from welvo.matching.planned import compare_device
 from welvo.patch import table
 from welvo.patch.removing import remove_items
 from welvo.rig.document import Change
-from welvo.rig.edits import lock, set_columns
+from welvo.rig.edits import lock_items, set_columns
 from welvo.rig.tints import tint_of
 from welvo.rig.wiring import Device
 from welvo.settings.compare import SettingLine
@@ -63,9 +63,9 @@ RIGHT_COLUMNS = ("number", "first", "last", "slots")
 FEW = 300
 
 
-def _head(column: str) -> Column:
+def _head_of_column(column: str) -> Column:
     kind = "mark" if column == "mark" else "number" if column in RIGHT_COLUMNS else "text"
-    title = OWN_TITLES[column] if column in OWN_TITLES else table.title(column)
+    title = OWN_TITLES[column] if column in OWN_TITLES else table.title_of_column(column)
     return Column(title, WIDTHS.get(column, 96), kind, table.help_for(column), column)
 
 
@@ -83,29 +83,30 @@ class ItemModel(ListModel):
         self._port_marks: dict[tuple[str, str], tuple[str, str]] = {}
         self._marks_of: dict[str, tuple[list[SettingLine], Device, PortMarks]] = {}
         self.asleep: Callable[[], bool] = lambda: False
-        """Whether nobody looks: then an edit is only remembered, and looked at by `wake`."""
+        """Whether nobody looks: then an edit is only remembered, and looked at by `wake_up`."""
         self._slept = False
-        session.changed.connect(self._follow)
-        session.observed_changed.connect(self._observe)
-        self.rebuild()
+        session.changed.connect(self._follow_change)
+        session.observed_changed.connect(self._follow_observations)
+        self.rebuild_rows()
 
     @property
     def columns(self) -> tuple[str, ...]:
         return tuple(h.key for h in self.heads)
 
-    def _follow(self, change: Change) -> None:
+    def _follow_change(self, change: Change) -> None:
         """Take over an edit: a few touched rows are looked at again, or the whole list where more is attached to it."""
         if self.asleep():
             self._slept = True
             return
         everything = any(
-            change.ids(p) for p in ("profiles", "universes", "devices", "feeds", "device_models", "groups", "rig")
+            change.changed_ids(p)
+            for p in ("profiles", "universes", "devices", "feeds", "device_models", "groups", "rig")
         )
-        touched = set(self._session.followed.items) | change.ids("fixtures") | change.ids("elements")
+        touched = set(self._session.followed.items) | change.changed_ids("fixtures") | change.changed_ids("elements")
         rig = self._session.rig
         here = [k in rig.fixtures or k in rig.elements for k in touched]
         if everything or len(touched) > FEW or not all(here) or any(k not in self._ranks for k in touched):
-            self.rebuild()
+            self.rebuild_rows()
             return
         before = self._worst
         self._find_worst()
@@ -122,18 +123,18 @@ class ItemModel(ListModel):
             self._ranks = self._ranks if moved else {}
             self.arrange()
             return
-        self._tell({self._row_of[k] for k in touched if k in self._row_of})
+        self._tell_rows({self._row_of[k] for k in touched if k in self._row_of})
         if before != self._worst:
             changed = {k for k in before.keys() | self._worst.keys() if before.get(k) != self._worst.get(k)}
-            self._tell({self._row_of[k] for k in changed if k in self._row_of})
+            self._tell_rows({self._row_of[k] for k in changed if k in self._row_of})
 
-    def wake(self) -> None:
+    def wake_up(self) -> None:
         """Look at the whole rig again when edits were slept through."""
         if self._slept:
             self._slept = False
-            self.rebuild()
+            self.rebuild_rows()
 
-    def _tell(self, rows: set[int]) -> None:
+    def _tell_rows(self, rows: set[int]) -> None:
         last = len(self.heads) - 1
         if len(rows) > 100:
             self.dataChanged.emit(self.index(min(rows), 0), self.index(max(rows), last))
@@ -141,19 +142,19 @@ class ItemModel(ListModel):
         for n in rows:
             self.dataChanged.emit(self.index(n, 0), self.index(n, last))
 
-    def rebuild(self) -> None:
+    def rebuild_rows(self) -> None:
         """Look at the whole rig again."""
-        rest = [c for c in table.columns(self._session.rig) if c not in SHOWN_FIRST]
+        rest = [c for c in table.keys_of_columns(self._session.rig) if c not in SHOWN_FIRST]
         shown = (*SHOWN_FIRST, *rest)
         self._cells.clear()
         self._ranks = {}
-        self._look()
+        self._look_at_rig()
         if shown == self.columns:
             self.arrange()
             return
         before = self.columns[self.sorted_by[0]] if self.heads and self.sorted_by else "number"
         self.beginResetModel()
-        self.heads = tuple(_head(c) for c in shown)
+        self.heads = tuple(_head_of_column(c) for c in shown)
         if self.sorted_by:
             self.sorted_by = (shown.index(before if before in shown else "number"), self.sorted_by[1])
         self.take_order(self.wanted())
@@ -163,7 +164,7 @@ class ItemModel(ListModel):
         return [*self._session.rig.fixtures, *self._session.rig.elements]
 
     def matches(self, id_: str, words: str) -> bool:
-        return table.matches(self._session.index, id_, words, self._worst.get(id_, ""))
+        return table.row_matches(self._session.index, id_, words, self._worst.get(id_, ""))
 
     def _find_worst(self) -> None:
         self._worst = {}
@@ -172,7 +173,7 @@ class ItemModel(ListModel):
                 for k in f.items:
                     self._worst[k] = f.severity
 
-    def _look(self) -> None:
+    def _look_at_rig(self) -> None:
         """What is asked per row while painting, gathered once."""
         s = self._session
         self._look_at_network()
@@ -196,18 +197,18 @@ class ItemModel(ListModel):
         self._find_worst()
         marks: dict[tuple[str, str], tuple[str, str]] = {}
         for device_id, d in s.rig.devices.items():
-            lines = compared(s.index, s.observed, device_id, s.now())
+            lines = compare_device(s.index, s.observed, device_id, s.now())
             known = self._marks_of.get(device_id)
             if known is None or known[0] is not lines or known[1] is not d:
                 known = self._marks_of[device_id] = (lines, d, _port_marks(device_id, d, lines))
             marks |= known[2]
         self._port_marks = marks
 
-    def _port(self, key: str) -> tuple[str, str] | None:
-        spans = self._session.index.spans(key)
+    def _port_of_item(self, key: str) -> tuple[str, str] | None:
+        spans = self._session.index.spans_of(key)
         return self._on_line.get(key) or (self._by_universe.get(spans[0].universe) if spans else None)
 
-    def _observe(self) -> None:
+    def _follow_observations(self) -> None:
         before = (self._worst, self._port_marks)
         self._look_at_network()
         if before != (self._worst, self._port_marks) and self.ids:
@@ -221,33 +222,33 @@ class ItemModel(ListModel):
             return (SEVERITIES.index(self._worst[id_]) if id_ in self._worst else 9,)
         if key in OWN_TITLES:
             return super().rank(id_, column)
-        return table.rank(self._session.index, id_, key)
+        return table.rank_of_row(self._session.index, id_, key)
 
-    def text(self, key: str, column: str) -> str:
+    def text_of_cell(self, key: str, column: str) -> str:
         """What a cell says, worked out once until an edit touches its row."""
         if column == "mark":
             return self._worst.get(key, "")
         found = self._cells.get((key, column))
         if found is None:
             if column in ("port", "matches"):
-                port = self._port(key)
+                port = self._port_of_item(key)
                 device = self._session.rig.devices.get(port[0]) if port else None
                 found = f"{device.name} · {port[1]}" if port and device else ""
                 if column == "matches":
                     found = self._port_marks.get(port, ("unknown", "not read"))[1] if port else ""
             else:
-                found = table.cell(self._session.index, key, column)
+                found = table.text_of_cell(self._session.index, key, column)
             self._cells[key, column] = found
         return found
 
     def cell(self, id_: str, column: int) -> str:
-        return self.text(id_, self.heads[column].key)
+        return self.text_of_cell(id_, self.heads[column].key)
 
-    def mark(self, key: str) -> str:
-        port = self._port(key)
+    def mark_of_item(self, key: str) -> str:
+        port = self._port_of_item(key)
         return self._port_marks.get(port, ("unknown", ""))[0] if port else ""
 
-    def locked(self, key: str) -> bool:
+    def is_locked(self, key: str) -> bool:
         rig = self._session.rig
         f, e = rig.fixtures.get(key), rig.elements.get(key)
         return any(p.locked for p in f.at) if f else bool(e and e.at.locked)
@@ -269,10 +270,10 @@ class ItemModel(ListModel):
         lamp = self.ids[index.row()] in self._session.rig.fixtures
         return EDITABLE if table.help_for(column) and (lamp or column in ("first", "groups", "note")) else USABLE
 
-    def change(self, keys: list[str], column: str, typed: str) -> bool:
+    def change_column(self, keys: list[str], column: str, typed: str) -> bool:
         """Edit one column of one or several rows; a series counts through them in list order."""
         s = self._session
-        return s.attempt(lambda _: table.change(s.index, keys, column, typed)) is not None
+        return s.attempt_edit(lambda _: table.change_cells(s.index, keys, column, typed)) is not None
 
 
 PortMarks = dict[tuple[str, str], tuple[str, str]]
@@ -313,26 +314,26 @@ class ItemPainter(QStyledItemDelegate):
             if column == "mark":
                 p.fillRect(QRectF(r.left(), r.top(), 3, r.height()), THEME.color("accent"))
         p.fillRect(QRectF(r.left(), r.bottom() - 1, r.width(), 1), THEME.color("line"))
-        words = model.text(key, column)
+        words = model.text_of_cell(key, column)
         inner = r.adjusted(6, 0, -6, 0)
         if column == "mark":
             if words:
-                marks.draw(p, words, r.left() + 8, r.top() + 6, 12)
+                marks.draw_mark(p, words, r.left() + 8, r.top() + 6, 12)
         elif column == "profile":
             k = tint_of(self._table.session.rig, key)
-            spine(p, inner.left(), r.top() + 4, 16, k, THEME.tint(k)[0])
-            text(p, inner.adjusted(12, 0, 0, 0), words)
+            draw_spine(p, inner.left(), r.top() + 4, 16, k, THEME.colours_of_tint(k)[0])
+            draw_text_line(p, inner.adjusted(12, 0, 0, 0), words)
         elif column == "matches":
-            if model.mark(key):
-                marks.draw(p, model.mark(key), inner.left(), r.top() + 6, 12)
-            text(p, inner.adjusted(18, 0, 0, 0), words, "quiet", 11)
+            if model.mark_of_item(key):
+                marks.draw_mark(p, model.mark_of_item(key), inner.left(), r.top() + 6, 12)
+            draw_text_line(p, inner.adjusted(18, 0, 0, 0), words, "quiet", 11)
         elif column == "first" and (words == "not patched" or "–" in words):
-            text(p, inner, words, "warning", 11, align=RIGHT)
+            draw_text_line(p, inner, words, "warning", 11, align=RIGHT)
         else:
-            if column == "first" and model.locked(key):
-                marks.padlock(p, r.left() + 1, r.top() + 7, THEME.color("quiet"))
+            if column == "first" and model.is_locked(key):
+                marks.draw_padlock(p, r.left() + 1, r.top() + 7, THEME.color("quiet"))
             right = column in RIGHT_COLUMNS
-            text(
+            draw_text_line(
                 p,
                 inner,
                 words,
@@ -343,10 +344,10 @@ class ItemPainter(QStyledItemDelegate):
     def createEditor(self, parent: QWidget, option: QStyleOptionViewItem, index: AnyIndex) -> QWidget:
         model = self._table.items
         key, column = model.ids[index.row()], model.heads[index.column()].key
-        keys = self._table.chosen()
-        editor = Field(table.help_for(column), lambda t: model.change([key], column, t), parent)
-        editor.apply_to_all = lambda t: model.change(keys if key in keys else [key], column, t)
-        editor.setAccessibleName(table.title(column))
+        keys = self._table.chosen_ids()
+        editor = Field(table.help_for(column), lambda t: model.change_column([key], column, t), parent)
+        editor.apply_to_all = lambda t: model.change_column(keys if key in keys else [key], column, t)
+        editor.setAccessibleName(table.title_of_column(column))
         return editor
 
     def setEditorData(self, editor: QWidget, index: AnyIndex) -> None:
@@ -374,7 +375,7 @@ class ItemList(ListView):
         super().__init__("Fixtures and elements", self.items)
         self.acts: Callable[[], QMenu] = super().row_menu
         """What the station offers for the rows."""
-        self.items.asleep = self._asleep
+        self.items.asleep = self._is_asleep
         self.setItemDelegate(ItemPainter(self))
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.DoubleClicked | QAbstractItemView.EditTrigger.EditKeyPressed)
@@ -382,15 +383,15 @@ class ItemList(ListView):
         self.items.modelReset.connect(self.widths)
         self.setSortingEnabled(True)
         self.sortByColumn(1, Qt.SortOrder.AscendingOrder)
-        self.items.modelReset.connect(self._show)
-        session.selection_changed.connect(self._show)
+        self.items.modelReset.connect(self._show_selected)
+        session.selection_changed.connect(self._show_selected)
 
-    def _asleep(self) -> bool:
+    def _is_asleep(self) -> bool:
         """Another station is looked at; a window that was never shown counts as awake."""
         return self.window().isVisible() and not self.isVisible()
 
     def showEvent(self, e: QShowEvent) -> None:
-        self.items.wake()
+        self.items.wake_up()
         super().showEvent(e)
 
     def widths(self) -> None:
@@ -419,7 +420,7 @@ class ItemList(ListView):
             self,
             "The rig's own columns",
             "Names with commas between, such as Position, Circuit, Purpose.",
-            lambda names: self.session.edit(set_columns, names.split(",")),
+            lambda names: self.session.make_edit(set_columns, names.split(",")),
             value=now,
         )
 
@@ -428,16 +429,16 @@ class ItemList(ListView):
 
     def as_cells(self, ids: Sequence[Any]) -> list[list[str]]:
         """All columns that can be read back, shown or not."""
-        return spreadsheet.cells_of(self.session.index, ids)
+        return spreadsheet.cells_of_items(self.session.index, ids)
 
     def selectionChanged(self, selected: QItemSelection, deselected: QItemSelection) -> None:
         super().selectionChanged(selected, deselected)
         if not self._busy:
             self._busy = True
-            self.session.select_items(self.chosen())
+            self.session.select_items(self.chosen_ids())
             self._busy = False
 
-    def _show(self) -> None:
+    def _show_selected(self) -> None:
         """Select in the list what is selected elsewhere, and bring it into view."""
         if self._busy:
             return
@@ -447,7 +448,7 @@ class ItemList(ListView):
         rows = self.items.rows_of(ids)
         first = rows[0] if rows else -1
         last = len(self.items.heads) - 1
-        for a, b in _runs(rows):
+        for a, b in _runs_of_rows(rows):
             picked.select(self.items.index(a, 0), self.items.index(b, last))
         self.selectionModel().select(picked, QItemSelectionModel.SelectionFlag.ClearAndSelect)
         if first >= 0:
@@ -461,20 +462,20 @@ class ItemList(ListView):
     def keyPressEvent(self, e: QKeyEvent) -> None:
         if self.state() == QAbstractItemView.State.EditingState:
             e.accept()  # what the editor let through must not reach the list
-        elif e.key() == Qt.Key.Key_Delete and self.chosen():
-            self.session.attempt(remove_items, self.chosen())
+        elif e.key() == Qt.Key.Key_Delete and self.chosen_ids():
+            self.session.attempt_edit(remove_items, self.chosen_ids())
         elif e.matches(QKeySequence.StandardKey.Paste):
             self.paste.emit()
-        elif e.key() == Qt.Key.Key_L and e.modifiers() == Qt.KeyboardModifier.ControlModifier and self.chosen():
-            keys = self.chosen()
-            self.session.attempt(lock, keys, not all(self.items.locked(k) for k in keys))
+        elif e.key() == Qt.Key.Key_L and e.modifiers() == Qt.KeyboardModifier.ControlModifier and self.chosen_ids():
+            keys = self.chosen_ids()
+            self.session.attempt_edit(lock_items, keys, not all(self.items.is_locked(k) for k in keys))
         elif e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentIndex().isValid():
             self.edit(self.currentIndex())
         else:
             super().keyPressEvent(e)
 
 
-def _runs(rows: list[int]) -> list[tuple[int, int]]:
+def _runs_of_rows(rows: list[int]) -> list[tuple[int, int]]:
     """Rows that follow one another, as (first, last)."""
     found: list[tuple[int, int]] = []
     for n in rows:

@@ -6,17 +6,17 @@ from PySide6.QtWidgets import QWidget
 
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog
-from welvo.app.widgets.painting import button
+from welvo.app.widgets.painting import make_button
 from welvo.app.widgets.tables import Column, ListRow, RowList
-from welvo.app.widgets.who import when, who
-from welvo.rig.notation import plural
+from welvo.app.widgets.who import name_of_user, say_when
+from welvo.rig.notation import say_count
 from welvo.survey.fixture_card import LampStep, lamp_card, tick_lamps, untick_lamps
 
 
-def said(step: LampStep) -> str:
+def words_of_step(step: LampStep) -> str:
     """How far a step is, in words."""
     by = f" by {step.by}" if step.by else ""
-    at = f", {when(step.at)}" if step.at else ""
+    at = f", {say_when(step.at)}" if step.at else ""
     return {"open": "", "ticked": f"ticked{by}{at}", "woken": f"was {step.was}, ticked{by}{at}"}[step.state]
 
 
@@ -28,7 +28,9 @@ class LampCard(Dialog):
             "What to set on each lamp by hand. A tick says that it was done; it wakes when the plan says otherwise. "
             "Right click copies the card or saves it as CSV."
         )
-        super().__init__(parent, f"Setting card of {plural(len(fixtures), 'fixture')}", note=note, wide=860, high=520)
+        super().__init__(
+            parent, f"Setting card of {say_count(len(fixtures), 'fixture')}", note=note, wide=860, high=520
+        )
         self._session, self._fixtures = session, fixtures
         self.list = RowList(
             "Setting card",
@@ -44,14 +46,14 @@ class LampCard(Dialog):
         )
         self.list.setSelectionMode(RowList.SelectionMode.ExtendedSelection)
         self.body.addWidget(self.list, 1)
-        self.tick = button("Tick off", self._tick, "The chosen rows are set on the lamps.", primary=True)
-        self.back = button("Take back", self._untick, "The chosen rows are not set after all.")
+        self.tick = make_button("Tick off", self._tick_chosen, "The chosen rows are set on the lamps.", primary=True)
+        self.back = make_button("Take back", self._untick_chosen, "The chosen rows are not set after all.")
         self.finish(self.tick, self.back, leave="Close", room=18)
         self._steps: list[LampStep] = []
-        session.changed.connect(self._fill)
-        self._fill()
+        session.changed.connect(self._fill_steps)
+        self._fill_steps()
 
-    def _fill(self, *_: object) -> None:
+    def _fill_steps(self, *_: object) -> None:
         s = self._session
         steps = lamp_card(s.index, [k for k in self._fixtures if k in s.rig.fixtures])
         if steps == self._steps and steps:
@@ -59,19 +61,19 @@ class LampCard(Dialog):
         self._steps = steps
         rows = []
         for n, x in enumerate(steps):
-            cells = (str(x.number), x.name, x.on, x.what, str(x.value), x.how, said(x))
+            cells = (str(x.number), x.name, x.on, x.what, str(x.value), x.how, words_of_step(x))
             rows.append(ListRow(n, cells, (n,) * len(cells), x.state == "ticked"))
         self.list.show_lines(rows)
         left, again = sum(x.state != "ticked" for x in steps), sum(x.state == "woken" for x in steps)
-        words = f"{plural(left, 'setting')} left to set"
+        words = f"{say_count(left, 'setting')} left to set"
         self.say(f"{words}, {again} of them for another value than was ticked." if again else f"{words}.")
 
-    def _chosen(self) -> list[LampStep]:
+    def _chosen_steps(self) -> list[LampStep]:
         rows = self.list.selectionModel().selectedRows()
         return [self._steps[int(self.list.rows.ids[i.row()])] for i in rows]
 
-    def _tick(self) -> None:
-        self._session.edit(tick_lamps, self._chosen(), who(), self._session.today())
+    def _tick_chosen(self) -> None:
+        self._session.make_edit(tick_lamps, self._chosen_steps(), name_of_user(), self._session.clock_time())
 
-    def _untick(self) -> None:
-        self._session.edit(untick_lamps, self._chosen())
+    def _untick_chosen(self) -> None:
+        self._session.make_edit(untick_lamps, self._chosen_steps())

@@ -9,18 +9,28 @@ from PySide6.QtWidgets import QWidget
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Asks
 from welvo.app.widgets.moves import Moves
-from welvo.app.widgets.painting import button, clear, column, label, row
+from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import Title
-from welvo.patch.consequences import Consequence, change_mode, consequences, say_all
+from welvo.patch.consequences import Consequence, change_mode, list_consequences, say_all
 from welvo.patch.index import Index
-from welvo.patch.laying import ORDERS, Laid, Laying, Pattern, changed, followers, how_many, lay, take
-from welvo.patch.repack import repack
+from welvo.patch.laying import (
+    ORDERS,
+    Laid,
+    Laying,
+    Pattern,
+    how_many,
+    items_that_follow_layout,
+    lay_out_items,
+    steps_that_change,
+    take_layout,
+)
+from welvo.patch.repack import repack_universe
 from welvo.patch.steps import Step, apply_steps, footprint_of
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig
-from welvo.rig.lookup import call, mode_of, universe_by_number, universes_in_order
-from welvo.rig.notation import plural, read_numbers, read_place, say_place
-from welvo.rig.readers import whole
+from welvo.rig.lookup import mode_of, name_of_item, universe_by_number, universes_in_order
+from welvo.rig.notation import read_numbers, read_place, say_count, say_place
+from welvo.rig.readers import read_whole_number
 
 PATTERNS: dict[Pattern, str] = {
     "packed": "packed, one behind the other",
@@ -46,7 +56,7 @@ class Ghost(Struct, frozen=True):
 def ghosts_of(rig: Rig, steps: list[Step]) -> list[Ghost]:
     """Ghosts of steps; an element shows its first stretch."""
     return [
-        Ghost(s.universe, s.address, s.address + footprint_of(rig, s.key, s.break_no) - 1, call(rig, s.key))
+        Ghost(s.universe, s.address, s.address + footprint_of(rig, s.key, s.break_no) - 1, name_of_item(rig, s.key))
         for s in steps
     ]
 
@@ -60,29 +70,29 @@ class Proposal(QWidget, Asks):
     def __init__(self, session: Session, title: str, act: str) -> None:
         super().__init__()
         self.session = session
-        self.lines = column(spacing=8)
+        self.lines = column_of_widgets(spacing=8)
         self.lines.addWidget(Title(title))
-        self.go = button(act, self.do, primary=True)
-        self.saying = label("", 11, wrap=True)
-        self._list = column(spacing=0)
+        self.go = make_button(act, self.do, primary=True)
+        self.saying = make_label("", 11, wrap=True)
+        self._list = column_of_widgets(spacing=0)
         self._built = False
         self.setLayout(self.lines)
 
-    def note(self, words: str) -> None:
-        self.lines.addWidget(label(words, 11, quiet=True, wrap=True))
+    def note_words(self, words: str) -> None:
+        self.lines.addWidget(make_label(words, 11, quiet=True, wrap=True))
 
     def finish(self) -> None:
         """Put what follows the fields below them."""
         self.lines.addWidget(self.saying)
-        leave = button("Leave it", self.leave, "Closes this and changes nothing.   Esc")
-        self.lines.addLayout(row(self.go, None, leave))
+        leave = make_button("Leave it", self.leave, "Closes this and changes nothing.   Esc")
+        self.lines.addLayout(row_of_widgets(self.go, None, leave))
         self.lines.addLayout(self._list)
         self._built = True
         self.update_preview()
 
     def say(self, words: str, rows: list[tuple[str, str, str]], act: str, possible: bool) -> None:
         self.saying.setText(words)
-        clear(self._list)
+        clear_layout(self._list)
         if rows:
             self._list.addWidget(Moves(rows))
         self.go.setText(act)
@@ -107,42 +117,46 @@ class LayForm(Proposal):
     """Give addresses to many items in one act."""
 
     def __init__(self, session: Session, keys: list[str]) -> None:
-        super().__init__(session, f"Lay out {plural(len(keys), 'item')}", "Lay out")
+        super().__init__(session, f"Lay out {say_count(len(keys), 'item')}", "Lay out")
         self.keys = keys
         self.laid = Laid(())
         self._soon = QTimer(self, singleShot=True)
         self._soon.timeout.connect(self.update_preview)
-        self.start = self.ask(
+        self.start = self.ask_for_line(
             "From",
             "Where the first one starts, such as 3.1; free for the first free place. A click on a tape sets it.",
             "free",
             96,
         )
-        self.pattern = self.pick(
+        self.pattern = self.ask_for_choice(
             "Pattern",
             "How one follows the other. Spacing counts from start to start, gap the free slots between.",
             list(PATTERNS.items()),
             "packed",
         )
-        self.by = self.ask(
+        self.by = self.ask_for_line(
             "By", "How many slots: from start to start, free between, or between round starts.", width=64
         )
-        self.order = self.pick(
+        self.order = self.ask_for_choice(
             "Order",
             "In which order they are laid out. List is the order of the list's selection.",
             [(o, o) for o in ORDERS],
             "list",
         )
-        self.into = self.ask("Into", "Which universes, such as 3-6, 9. Empty: from the first on, as many as it takes.")
-        self.which = self.pick(
+        self.into = self.ask_for_line(
+            "Into", "Which universes, such as 3-6, 9. Empty: from the first on, as many as it takes."
+        )
+        self.which = self.ask_for_choice(
             "Breaks", "Fixtures with several breaks: all of them one after the other, or one break of each.", []
         )
         self._show_breaks()
-        self.headroom = self.ask(
+        self.headroom = self.ask_for_line(
             "Headroom", "Slots that stay free at the end of each universe, for what comes later.", "0", 64
         )
-        self.together = self.tick("Keep groups together", "Each group in one universe; items of no group count as one.")
-        self.over = self.tick(
+        self.together = self.ask_for_tick(
+            "Keep groups together", "Each group in one universe; items of no group count as one."
+        )
+        self.over = self.ask_for_tick(
             "Over what is there",
             "Lays them over other items, which will clash; locked ones are still gone around.",
         )
@@ -153,7 +167,7 @@ class LayForm(Proposal):
         if self._built:
             self._soon.start(250 if len(self.keys) > MANY else 0)
 
-    def choose(self, keys: list[str]) -> None:
+    def choose_items(self, keys: list[str]) -> None:
         """Lay out other items: what was selected meanwhile."""
         self.keys = keys
         self._show_breaks()
@@ -164,7 +178,7 @@ class LayForm(Proposal):
         self.start.setText(say_place(self.session.rig.universes[universe].number, address))
         self.update_preview()
 
-    def breaks(self) -> list[tuple[str, int]]:
+    def breaks_to_lay(self) -> list[tuple[str, int]]:
         """The breaks to lay out, item by item: all, or those of one turn."""
         rig, found = self.session.rig, []
         only = str(self.which.currentData())
@@ -190,7 +204,7 @@ class LayForm(Proposal):
         )
         self.which.setEnabled(bool(most))
 
-    def laying(self) -> Laying:
+    def wished_laying(self) -> Laying:
         """What the fields ask for. Raises Refused."""
         rig = self.session.rig
         start = None
@@ -202,7 +216,7 @@ class LayForm(Proposal):
                 raise Refused(f"There is no universe {number} in this rig yet.")
             start = (uid, address)
         pattern = next(w for w in PATTERNS if w == str(self.pattern.currentData()))
-        by = whole(self.by.text(), 0, 512) if pattern != "packed" else 0
+        by = read_whole_number(self.by.text(), 0, 512) if pattern != "packed" else 0
         into: tuple[str, ...] = ()
         if self.into.text().strip():
             wanted = read_numbers(self.into.text())
@@ -216,19 +230,19 @@ class LayForm(Proposal):
                     f"{self.into.text().strip()}."
                 )
         order = next(o for o in ORDERS if o == str(self.order.currentData()))
-        room = whole(self.headroom.text(), 0, 512) if self.headroom.text().strip() else 0
+        room = read_whole_number(self.headroom.text(), 0, 512) if self.headroom.text().strip() else 0
         return Laying(start, pattern, by, order, into, room, self.together.isChecked(), self.over.isChecked())
 
     def update_preview(self) -> None:
         s = self.session
         counted = str(self.pattern.currentData()) != "packed"
         self.by.setEnabled(counted)
-        if counted and not self.by.text() and not self.by.hasFocus() and self.breaks():
-            width = footprint_of(s.rig, *self.breaks()[0])
+        if counted and not self.by.text() and not self.by.hasFocus() and self.breaks_to_lay():
+            width = footprint_of(s.rig, *self.breaks_to_lay()[0])
             self.by.setText("0" if str(self.pattern.currentData()) == "gap" else str(width))
         try:
-            laying = self.laying()
-            self.laid = lay(s.index, self.breaks(), laying)
+            laying = self.wished_laying()
+            self.laid = lay_out_items(s.index, self.breaks_to_lay(), laying)
         except Refused as e:
             self.laid = Laid(())
             self.say(str(e), [], "Lay out", False)
@@ -239,28 +253,32 @@ class LayForm(Proposal):
         if self.laid.steps:
             first, last = self.laid.steps[0], self.laid.last
             words.append(
-                f"{plural(len(self.laid.steps), 'place')} from "
+                f"{say_count(len(self.laid.steps), 'place')} from "
                 f"{say_place(rig.universes[first.universe].number, first.address)} "
-                f"to {say_place(rig.universes[last[0]].number, last[2])}; {plural(self.laid.free_after, 'slot')} "
+                f"to {say_place(rig.universes[last[0]].number, last[2])}; {say_count(self.laid.free_after, 'slot')} "
                 "free behind the last."
             )
         if self.laid.left:
             words.append(f"{len(self.laid.left)} found no place: {self.laid.why}")
         if self.laid.stays:
-            words.append(f"Locked or on a cable, and stays: {_names(rig, list(self.laid.stays))}.")
+            words.append(f"Locked or on a cable, and stays: {_names_of_items(rig, list(self.laid.stays))}.")
         if self.laid.freed:
-            words.append(f"Stood behind others and gets an address of its own: {_names(rig, list(self.laid.freed))}.")
-        behind = followers(s.index, self.laid)
+            words.append(
+                f"Stood behind others and gets an address of its own: {_names_of_items(rig, list(self.laid.freed))}."
+            )
+        behind = items_that_follow_layout(s.index, self.laid)
         if behind:
-            words.append(f"Anchored, so it moves too: {_names(rig, behind)}.")
+            words.append(f"Anchored, so it moves too: {_names_of_items(rig, behind)}.")
         if self.laid.steps and not self.laid.left and not laying.over:
             words.append(self._more_fit(laying))
-        now = {k: {x.break_no: x for x in s.index.spans(k)} for k in {step.key for step in self.laid.steps}}
+        now = {k: {x.break_no: x for x in s.index.spans_of(k)} for k in {step.key for step in self.laid.steps}}
         rows = []
-        for step in changed(s.index, self.laid):
+        for step in steps_that_change(s.index, self.laid):
             old = now[step.key].get(step.break_no)
             was = say_place(rig.universes[old.universe].number, old.first) if old else "not patched"
-            rows.append((call(rig, step.key), was, say_place(rig.universes[step.universe].number, step.address)))
+            rows.append(
+                (name_of_item(rig, step.key), was, say_place(rig.universes[step.universe].number, step.address))
+            )
         if self.laid.steps and not rows:
             words.append("All of them stand there already.")
         self.say(" ".join(words), rows, f"Lay out {len(rows)}" if rows else "Lay out", bool(rows))
@@ -269,7 +287,7 @@ class LayForm(Proposal):
     def _more_fit(self, laying: Laying) -> str:
         """How many more of the last kind would fit behind."""
         s = self.session
-        after, _ = take(s.rig, self.laid)
+        after, _ = take_layout(s.rig, self.laid)
         last = self.laid.steps[-1]
         width = footprint_of(s.rig, last.key, last.break_no)
         order = list(laying.into) or universes_in_order(s.rig)
@@ -280,17 +298,17 @@ class LayForm(Proposal):
         number = s.rig.universes[last.universe].number
         more = "; the next universes go on" if order[-1] != last.universe else ""
         if not fit.count:
-            return f"No more of {plural(width, 'slot')} fits into universe {number}{more}."
-        where = f"the last {fit.first}–{fit.last}, {plural(fit.left_over, 'slot')} left over"
-        return f"{fit.count} more of {plural(width, 'slot')} would fit into universe {number} ({where}){more}."
+            return f"No more of {say_count(width, 'slot')} fits into universe {number}{more}."
+        where = f"the last {fit.first}–{fit.last}, {say_count(fit.left_over, 'slot')} left over"
+        return f"{fit.count} more of {say_count(width, 'slot')} would fit into universe {number} ({where}){more}."
 
     def do(self) -> None:
         if self._soon.isActive():  # something was typed and not yet looked at
             self._soon.stop()
             self.update_preview()
-        if self.laid.steps and self.session.edit(lambda rig: take(rig, self.laid)) is not None:
+        if self.laid.steps and self.session.make_edit(lambda rig: take_layout(rig, self.laid)) is not None:
             self.leave()
-            self.session.say_done(f"Laid out {plural(len(self.laid.steps), 'place')}.")
+            self.session.say_done(f"Laid out {say_count(len(self.laid.steps), 'place')}.")
 
 
 class PackForm(Proposal):
@@ -301,7 +319,9 @@ class PackForm(Proposal):
         super().__init__(session, f"Pack universe {number}", "Pack")
         self.universe = universe
         self.steps: list[Step] = []
-        self.note("Closes the gaps with as few moves as can be. What is locked, shared, anchored or on a cable stays.")
+        self.note_words(
+            "Closes the gaps with as few moves as can be. What is locked, shared, anchored or on a cable stays."
+        )
         self.finish()
 
     def update_preview(self) -> None:
@@ -309,16 +329,16 @@ class PackForm(Proposal):
         if self.universe not in rig.universes:
             self.leave()
             return
-        packing = repack(s.index, self.universe)
+        packing = repack_universe(s.index, self.universe)
         self.steps = list(packing.steps)
         number = rig.universes[self.universe].number
-        now = {(x.key, x.break_no): x.first for x in s.index.on(self.universe)}
+        now = {(x.key, x.break_no): x.first for x in s.index.spans_on_universe(self.universe)}
         rows = [
-            (call(rig, x.key), say_place(number, now[x.key, x.break_no]), say_place(number, x.address))
+            (name_of_item(rig, x.key), say_place(number, now[x.key, x.break_no]), say_place(number, x.address))
             for x in self.steps
         ]
         if rows:
-            words = f"{plural(len(rows), 'move')}: the last one ends at {packing.after} instead of {packing.before}."
+            words = f"{say_count(len(rows), 'move')}: the last one ends at {packing.after} instead of {packing.before}."
             words += (
                 "" if packing.exact else " There may be a way with fewer moves; this many items were not all tried."
             )
@@ -339,9 +359,9 @@ class PackForm(Proposal):
     def do(self) -> None:
         number = self.session.rig.universes[self.universe].number
         steps = self.steps
-        if steps and self.session.edit(lambda rig: apply_steps(rig, steps, f"pack universe {number}")) is not None:
+        if steps and self.session.make_edit(lambda rig: apply_steps(rig, steps, f"pack universe {number}")) is not None:
             self.leave()
-            self.session.say_done(f"Universe {number} packed: {plural(len(steps), 'item')} moved.")
+            self.session.say_done(f"Universe {number} packed: {say_count(len(steps), 'item')} moved.")
 
 
 class ModeForm(Proposal):
@@ -353,7 +373,7 @@ class ModeForm(Proposal):
         self.keys, self.profile, self.mode = keys, profile, mode
         self.quiet = True
         """One fixture that would take other slots and meet nobody: nothing that has to be looked at first."""
-        self.note(
+        self.note_words(
             "Every item whose slots would be others, before it is done. The lamps' own menus must be set as well."
         )
         self.finish()
@@ -368,7 +388,7 @@ class ModeForm(Proposal):
             self.leave()
             return
         after, _ = self._edit(rig)
-        found: list[Consequence] = consequences(self.session.index, after)
+        found: list[Consequence] = list_consequences(self.session.index, after)
         self.quiet = (
             not any(c.meets for c in found) and {c.key for c in found} <= set(self.keys) and len(self.keys) == 1
         )
@@ -376,12 +396,14 @@ class ModeForm(Proposal):
         name = rig.profiles[self.profile].modes[self.mode].name
         self.say(say_all(found), rows, f"Put {len(self.keys)} into {name}", True)
         then = Index(after)
-        self.ghosts.emit([Ghost(s.universe, s.first, s.last, call(after, k)) for k in self.keys for s in then.spans(k)])
+        self.ghosts.emit(
+            [Ghost(s.universe, s.first, s.last, name_of_item(after, k)) for k in self.keys for s in then.spans_of(k)]
+        )
 
     def do(self) -> None:
-        if self.session.edit(self._edit) is not None:
+        if self.session.make_edit(self._edit) is not None:
             self.leave()
 
 
-def _names(rig: Rig, keys: list[str]) -> str:
-    return ", ".join(call(rig, k) for k in keys[:8]) + (f" and {len(keys) - 8} more" if len(keys) > 8 else "")
+def _names_of_items(rig: Rig, keys: list[str]) -> str:
+    return ", ".join(name_of_item(rig, k) for k in keys[:8]) + (f" and {len(keys) - 8} more" if len(keys) > 8 else "")

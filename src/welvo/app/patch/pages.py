@@ -8,18 +8,18 @@ from welvo.app.session import Selection, SelectionKind, Session
 from welvo.app.widgets.dialogs import Dialog, WishDialog
 from welvo.app.widgets.fields import Line, set_help
 from welvo.app.widgets.moves import Moves
-from welvo.app.widgets.painting import button, clear, column, label, row
+from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.app.widgets.tables import Column, ListRow, RowList
-from welvo.patch.arrange import renumbered
+from welvo.patch.arrange import renumber_universes
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Rig
 from welvo.rig.edits import add_sender, change_show, set_show
 from welvo.rig.lookup import universe_by_number, universes_in_order
-from welvo.rig.notation import plural, read_numbers, thousands
+from welvo.rig.notation import read_numbers, say_count, say_thousands
 from welvo.rig.protocol import say_wire
-from welvo.rig.readers import whole
+from welvo.rig.readers import read_whole_number
 from welvo.survey import capacity
-from welvo.survey.traffic import say_bits, traffic
+from welvo.survey.traffic import say_bits, traffic_of_rig
 from welvo.survey.wires import wire_table
 
 
@@ -29,7 +29,7 @@ class Page(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.lines = column(spacing=0)
+        self.lines = column_of_widgets(spacing=0)
         self.setLayout(self.lines)
         session.changed.connect(self._changed)
         session.selection_changed.connect(self._changed)
@@ -45,9 +45,9 @@ class Page(QWidget):
     def fill(self) -> None:
         """Show the present rig."""
 
-    def strip(self, *widgets: QWidget | int | None) -> None:
+    def add_strip(self, *widgets: QWidget | int | None) -> None:
         """A line of widgets over a table."""
-        made = row(*widgets)
+        made = row_of_widgets(*widgets)
         made.setContentsMargins(16, 4, 16, 6)
         self.lines.addLayout(made)
 
@@ -92,28 +92,28 @@ class WiresPage(Page):
         self.filter.setFixedWidth(130)
         set_help(self.filter, "Shows only feeds with this word in any column. Hides the others; nothing is changed.")
         self.filter.textChanged.connect(lambda _: self.fill())
-        self.total = label("", 11, quiet=True)
-        self.strip(
-            label("Numbers on the wire", 13, True),
+        self.total = make_label("", 11, quiet=True)
+        self.add_strip(
+            make_label("Numbers on the wire", 13, True),
             self.filter,
             self.total,
             None,
-            button(
+            make_button(
                 "Renumber a block…",
-                self.renumber,
+                self.ask_to_renumber,
                 "Counts universes anew with everything that refers to them, shown first.",
             ),
         )
         self.feeds = RowList("Feeds", WIRE_COLUMNS)
-        self.feeds.picked.connect(lambda fid: session.select(Selection("feed", (fid,))))
+        self.feeds.picked.connect(lambda fid: session.change_selection(Selection("feed", (fid,))))
         self.lines.addWidget(self.feeds, 3)
-        self.strip(
-            label("What each device would get", 13, True),
-            label("at the planned rates, while everything moves", 11, quiet=True),
+        self.add_strip(
+            make_label("What each device would get", 13, True),
+            make_label("at the planned rates, while everything moves", 11, quiet=True),
             None,
         )
         self.boxes = RowList("Devices", DEVICE_COLUMNS)
-        self.boxes.picked.connect(lambda device_id: session.select(Selection("device", (device_id,))))
+        self.boxes.picked.connect(lambda device_id: session.change_selection(Selection("device", (device_id,))))
         self.lines.addWidget(self.boxes, 2)
 
     def fill(self) -> None:
@@ -121,7 +121,7 @@ class WiresPage(Page):
         worst = {f.goes_to.id: str(f.severity) for f in reversed(s.report.findings) if f.goes_to.kind == "feed"}
         lines = []
         word = self.filter.text().strip().lower()
-        load = traffic(s.index)
+        load = traffic_of_rig(s.index)
         rows = wire_table(s.index, load)
         for r in rows:
             beware = ("not in use · " if not r.in_use else "") + r.beware
@@ -139,8 +139,8 @@ class WiresPage(Page):
                 beware,
                 r.shown,
                 f"{r.rate:g}",
-                thousands(round(r.packets)),
-                thousands(round(r.bits / 1000)),
+                say_thousands(round(r.packets)),
+                say_thousands(round(r.bits / 1000)),
             )
             if word and word not in " ".join(cells).lower():
                 continue
@@ -163,10 +163,10 @@ class WiresPage(Page):
                 r.bits,
             )
             lines.append(ListRow(r.feed, cells, ranks, quiet=not r.in_use))
-        chosen = s.selection.first if s.selection.kind == "feed" else ""
+        chosen = s.selection.first_selected if s.selection.kind == "feed" else ""
         self.feeds.show_lines(lines, chosen)
         self.total.setText(
-            f"{plural(len(rows), 'feed')} · {thousands(round(load.total.packets))} packets and "
+            f"{say_count(len(rows), 'feed')} · {say_thousands(round(load.total.packets))} packets and "
             f"{say_bits(load.total.bits)} a second leave"
         )
         marks_of = {f.goes_to.id: str(f.severity) for f in reversed(s.report.findings) if f.code == "DEV-06"}
@@ -183,8 +183,8 @@ class WiresPage(Page):
                         say_bits(b.own.bits),
                         say_bits(b.multicast.bits),
                         say_bits(b.broadcast.bits),
-                        f"{100 * b.share:.1f} %",
-                        thousands(round(b.worst.packets)),
+                        f"{100 * b.share_of_link:.1f} %",
+                        say_thousands(round(b.worst_load.packets)),
                         say_bits(b.if_broadcast.bits),
                     ),
                     (
@@ -194,15 +194,15 @@ class WiresPage(Page):
                         b.own.bits,
                         b.multicast.bits,
                         b.broadcast.bits,
-                        b.share,
-                        b.worst.packets,
+                        b.share_of_link,
+                        b.worst_load.packets,
                         b.if_broadcast.bits,
                     ),
                 )
             )
-        self.boxes.show_lines(found, s.selection.first if s.selection.kind == "device" else "")
+        self.boxes.show_lines(found, s.selection.first_selected if s.selection.kind == "device" else "")
 
-    def renumber(self) -> None:
+    def ask_to_renumber(self) -> None:
         """Ask for a block and its new first number."""
         self.session.commit_pending()
         RenumberBlock(self.session, self).exec()
@@ -215,13 +215,15 @@ class RenumberBlock(WishDialog):
         super().__init__(parent, "Renumber a block", "Renumber", "Renumber a block of universes")
         self._session = session
         numbers = [session.rig.universes[u].number for u in universes_in_order(session.rig)]
-        self.block = self.ask(
+        self.block = self.ask_for_line(
             "Universes",
             "Which universes, by their present numbers, such as 5-9, 12. What is patched in them goes along.",
             f"{numbers[0]}-{numbers[-1]}" if len(numbers) > 1 else "".join(map(str, numbers)),
         )
-        self.first = self.ask("New first", "The number the first of them gets; the others count up from it.", width=84)
-        self.wires = self.tick(
+        self.first = self.ask_for_line(
+            "New first", "The number the first of them gets; the others count up from it.", width=84
+        )
+        self.wires = self.ask_for_tick(
             "Their numbers on the wire too",
             "Feeds go up or down by as much; ports that listen to them follow. Devices that hold a copy must be "
             "set anew.",
@@ -231,27 +233,27 @@ class RenumberBlock(WishDialog):
         self.body.addLayout(self._moves)
         self.finish()
 
-    def _result(self) -> tuple[Rig, Change, list[tuple[str, str, str]]]:
+    def _renumbered_rig(self) -> tuple[Rig, Change, list[tuple[str, str, str]]]:
         rig = self._session.rig
         wanted = read_numbers(self.block.text())
         missing = next((n for n in wanted if not universe_by_number(rig, n)), None)
         if not wanted or missing is not None:
             raise Refused(f"There is no universe {missing}." if wanted else "Which universes? Write such as 5-9.")
-        first = whole(self.first.text(), 1, 63999)
-        return renumbered(rig, [universe_by_number(rig, n) for n in wanted], first, self.wires.isChecked())
+        first = read_whole_number(self.first.text(), 1, 63999)
+        return renumber_universes(rig, [universe_by_number(rig, n) for n in wanted], first, self.wires.isChecked())
 
     def foresee(self) -> tuple[str, str]:
-        clear(self._moves)
-        _, _, said = self._result()
+        clear_layout(self._moves)
+        _, _, said = self._renumbered_rig()
         self._moves.addWidget(Moves(said, 10))
         if not said:
             return "That changes nothing.", ""
-        others = plural(len(said), "number")
+        others = say_count(len(said), "number")
         return f"{others} would be others. Addresses, names and ports keep their universes.", f"Change {others}"
 
     def do(self) -> object:
-        made, change, _ = self._result()
-        return self._session.take((made, change))
+        made, change, _ = self._renumbered_rig()
+        return self._session.take_over_edit((made, change))
 
 
 CAPACITY_COLUMNS = (
@@ -272,19 +274,19 @@ class CapacityPage(Page):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.trim = button(
+        self.trim = make_button(
             "Trim…", self.ask_trim, "Takes out universes in which nothing stands, with their feeds; says first which."
         )
-        self.words = label("", 11, quiet=True)
-        self.strip(label("Capacity", 13, True), self.words, None, self.trim)
+        self.words = make_label("", 11, quiet=True)
+        self.add_strip(make_label("Capacity", 13, True), self.words, None, self.trim)
         self.table = RowList("Capacity", CAPACITY_COLUMNS)
-        self.table.picked.connect(self._pick)
+        self.table.picked.connect(self._pick_row)
         self.lines.addWidget(self.table, 1)
 
     def fill(self) -> None:
         s = self.session
         rows = [
-            *capacity.total(s.index),
+            *capacity.total_capacity(s.index),
             *capacity.universe_rows(s.index),
             *capacity.sender_rows(s.rig),
             *capacity.device_rows(s.index),
@@ -301,10 +303,10 @@ class CapacityPage(Page):
                 worst.get((r.kind, r.id), ""),
                 name,
                 r.unit,
-                thousands(r.used),
-                thousands(r.reserved) if r.reserved else "",
-                thousands(r.possible),
-                thousands(r.free),
+                say_thousands(r.used),
+                say_thousands(r.reserved) if r.reserved else "",
+                say_thousands(r.possible),
+                say_thousands(r.free_slots),
                 f"{r.used}/{r.reserved}/{r.possible}",
                 r.note,
             )
@@ -315,7 +317,7 @@ class CapacityPage(Page):
                 r.used,
                 r.reserved,
                 r.possible,
-                r.free,
+                r.free_slots,
                 r.used / r.possible if r.possible else 0,
                 r.note,
             )
@@ -323,20 +325,20 @@ class CapacityPage(Page):
                 ListRow((r.kind, r.id, r.unit), cells, ranks, quiet="not in use" in r.note, bold=r.kind == "rig")
             )
         self.table.show_lines(
-            lines, ("universe", s.selection.first, "slots") if s.selection.kind == "universe" else None
+            lines, ("universe", s.selection.first_selected, "slots") if s.selection.kind == "universe" else None
         )
-        left = capacity.leftovers(s.index)
+        left = capacity.empty_universes(s.index)
         self.words.setText(
-            f"{plural(len(left), 'universe')} {'holds' if len(left) == 1 else 'hold'} nothing"
+            f"{say_count(len(left), 'universe')} {'holds' if len(left) == 1 else 'hold'} nothing"
             if left
             else "Every universe holds something or is reserved."
         )
         self.trim.setEnabled(bool(left))
 
-    def _pick(self, row_: tuple[SelectionKind, str, str]) -> None:
+    def _pick_row(self, row_: tuple[SelectionKind, str, str]) -> None:
         kind, id_, _ = row_
         if kind in ("universe", "device", "sender"):
-            self.session.select(Selection(kind, (id_,)))
+            self.session.change_selection(Selection(kind, (id_,)))
 
     def ask_trim(self) -> None:
         """Show what a trim would take out, and do it if wanted."""
@@ -350,17 +352,17 @@ class Trim(Dialog):
     def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent, "Trim", "Take out what holds nothing")
         self._session = session
-        left = capacity.leftovers(session.index)
+        left = capacity.empty_universes(session.index)
         universes = session.rig.universes
         rows = [(f"universe {universes[u].number}", universes[u].name or "–", f"gone {words}") for u, words in left]
         self.body.addWidget(Moves(rows, 12))
-        self.go = button(f"Take out {plural(len(left), 'universe')}", self.do, primary=True)
+        self.go = make_button(f"Take out {say_count(len(left), 'universe')}", self.do, primary=True)
         self.go.setEnabled(bool(left))
         self.finish(self.go)
         self.say("Reserved universes stay. Undo brings all of it back.")
 
     def do(self) -> None:
-        self._session.edit(lambda _: capacity.trim(self._session.index))
+        self._session.make_edit(lambda _: capacity.trim_universes(self._session.index))
         self.accept()
 
 
@@ -391,24 +393,24 @@ class SendersPage(Page):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.strip(
-            label("Senders", 13, True),
-            label("desks and programs that feed universes, with what they can number", 11, quiet=True),
+        self.add_strip(
+            make_label("Senders", 13, True),
+            make_label("desks and programs that feed universes, with what they can number", 11, quiet=True),
             None,
-            button("Add sender", self.add_sender, "A desk or a program that feeds universes in the show."),
+            make_button("Add sender", self.add_sender, "A desk or a program that feeds universes in the show."),
         )
         self.senders = RowList("Senders", SENDER_COLUMNS)
-        self.senders.picked.connect(lambda sid: session.select(Selection("sender", (sid,))))
+        self.senders.picked.connect(lambda sid: session.change_selection(Selection("sender", (sid,))))
         self.lines.addWidget(self.senders, 1)
-        self.strip(
-            label("Shows", 13, True),
-            label("what one show leaves switched off; nothing is taken out of the rig", 11, quiet=True),
+        self.add_strip(
+            make_label("Shows", 13, True),
+            make_label("what one show leaves switched off; nothing is taken out of the rig", 11, quiet=True),
             None,
-            button("Everything", lambda: session.edit(set_show, ""), "Use the whole rig again."),
-            button("Add show", self.add_show, "A show that uses only a part of the rig."),
+            make_button("Everything", lambda: session.make_edit(set_show, ""), "Use the whole rig again."),
+            make_button("Add show", self.add_show, "A show that uses only a part of the rig."),
         )
         self.uses = RowList("Shows", SHOW_COLUMNS)
-        self.uses.picked.connect(lambda uid: session.select(Selection("use", (uid,))))
+        self.uses.picked.connect(lambda uid: session.change_selection(Selection("use", (uid,))))
         self.lines.addWidget(self.uses, 1)
 
     def fill(self) -> None:
@@ -444,7 +446,7 @@ class SendersPage(Page):
                 len(feeds),
             )
             lines.append(ListRow(sid, cells, ranks))
-        self.senders.show_lines(lines, s.selection.first if s.selection.kind == "sender" else "")
+        self.senders.show_lines(lines, s.selection.first_selected if s.selection.kind == "sender" else "")
         found = []
         for uid, u in s.rig.uses.items():
             numbers = sorted(s.rig.universes[x].number for x in u.universes_off if x in s.rig.universes)
@@ -463,15 +465,17 @@ class SendersPage(Page):
                     bold=now,
                 )
             )
-        self.uses.show_lines(found, s.selection.first if s.selection.kind == "use" else "")
+        self.uses.show_lines(found, s.selection.first_selected if s.selection.kind == "use" else "")
 
     def add_sender(self) -> None:
         taken = {v.name for v in self.session.rig.senders.values()}
-        change = self.session.edit(add_sender, next(f"Desk {n}" for n in range(1, 1000) if f"Desk {n}" not in taken))
-        self.session.select(Selection("sender", change.made))
+        change = self.session.make_edit(
+            add_sender, next(f"Desk {n}" for n in range(1, 1000) if f"Desk {n}" not in taken)
+        )
+        self.session.change_selection(Selection("sender", change.made))
 
     def add_show(self) -> None:
         taken = {v.name for v in self.session.rig.uses.values()}
         name = next(f"Show {n}" for n in range(1, 1000) if f"Show {n}" not in taken)
-        change = self.session.edit(change_show, "", f"add show {name}", name=name)
-        self.session.select(Selection("use", change.made))
+        change = self.session.make_edit(change_show, "", f"add show {name}", name=name)
+        self.session.change_selection(Selection("use", change.made))

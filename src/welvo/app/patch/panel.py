@@ -13,11 +13,11 @@ from welvo.app.patch.item_form import Acts, show_item, show_many, show_more
 from welvo.app.patch.laying_form import LayForm, ModeForm, PackForm, Proposal
 from welvo.app.patch.sender_form import show_sender, show_use
 from welvo.app.patch.size_form import SizeForm
-from welvo.app.patch.slot_form import show_segment, show_slot
+from welvo.app.patch.slot_form import show_segment_on_tape, show_slot
 from welvo.app.patch.universe_form import show_universe
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Field, commit_focus
-from welvo.app.widgets.painting import clear, drop, focus_again, label
+from welvo.app.widgets.painting import clear_layout, drop_widget, focus_again, make_label
 from welvo.app.widgets.panels import FormPanel, Ways, finding_card
 from welvo.app.widgets.theme import THEME
 from welvo.checks.registry import Finding
@@ -68,13 +68,13 @@ class PatchPanel(FormPanel):
         self.form: Proposal | None = None
         self._live = QVBoxLayout()
         self._card_state: object = None
-        self._acts = Acts(self.copy, self.what_if, self.lay_out)
-        session.selection_changed.connect(self._selected)
+        self._acts = Acts(self.copy_items, self.what_if, self.lay_out)
+        session.selection_changed.connect(self._follow_selection)
         session.changed.connect(lambda _: self.refresh())
         session.observed_changed.connect(self._cards_if_changed)
         session.replaced.connect(self._forget)
         network.armed_changed.connect(self.refresh)
-        self.build()
+        self.build_form()
 
     # ---- forms
 
@@ -85,14 +85,14 @@ class PatchPanel(FormPanel):
         self.wanted.emit()
         form.ghosts.connect(self.preview)
         form.closed.connect(self.close_form)
-        self.build()
+        self.build_form()
         form.update_preview()
 
     def close_form(self) -> None:
         if self.form is not None:
             self.form = None
             self.preview.emit([])
-            self.build()
+            self.build_form()
 
     def lay_out(self) -> None:
         """Lay out what is selected."""
@@ -102,12 +102,12 @@ class PatchPanel(FormPanel):
             return
         self.open_form(LayForm(self.session, keys))
 
-    def pack(self, universe: str = "") -> None:
+    def pack_universe(self, universe: str = "") -> None:
         """Pack the universe that is selected, or that of the first selected item."""
         s = self.session.selection
-        spans = self.session.index.spans(s.first) if s.kind == "item" else ()
+        spans = self.session.index.spans_of(s.first_selected) if s.kind == "item" else ()
         uid = universe or (
-            s.first if s.kind == "universe" else spans[0].universe if spans else s.slot[0] if s.slot else ""
+            s.first_selected if s.kind == "universe" else spans[0].universe if spans else s.slot[0] if s.slot else ""
         )
         if uid in self.session.rig.universes:
             self.open_form(PackForm(self.session, uid))
@@ -133,15 +133,15 @@ class PatchPanel(FormPanel):
         else:
             self.open_form(form)
 
-    def copy(self, keys: list[str]) -> None:
+    def copy_items(self, keys: list[str]) -> None:
         """Copies of items: how many, and where they would stand, is asked and shown first."""
         self.open_form(CopyForm(self.session, keys))
 
-    def _selected(self) -> None:
+    def _follow_selection(self) -> None:
         s = self.session.selection
         if isinstance(self.form, LayForm):
             if s.kind == "item" and s.ids:
-                self.form.choose(list(s.ids))
+                self.form.choose_items(list(s.ids))
             elif s.kind == "slot" and s.slot:
                 self.form.from_here(*s.slot)
             else:
@@ -151,21 +151,21 @@ class PatchPanel(FormPanel):
             self.close_form()
             return
         if not self._speak_of_another():
-            self.build()
+            self.build_form()
 
     def _speak_of_another(self) -> bool:
         """Let fields that are there speak of another item of their kind; gives False when there are none."""
         s = self.session.selection
         if s.kind != "item" or len(s.ids) != 1:
             return False
-        kind = self._kind_of(s.first)
+        kind = self._kind_of(s.first_selected)
         sheet = self._sheets.get(kind)
         if sheet is None or not commit_focus() or any(f.pending for f in self.findChildren(Field)):
             return False  # what is half typed, or was refused, belongs to the one before
         self._sheets[kind] = self._sheets.pop(kind)
         self._show_sheet(sheet)
-        sheet.one[0] = s.first
-        self._built_for = self._shape()
+        sheet.one[0] = s.first_selected
+        self._built_for = self._shape_of_form()
         self._card_state = None
         self.refresh()
         return True
@@ -198,14 +198,14 @@ class PatchPanel(FormPanel):
         self._sheets[kind] = sheet
         others = [k for k in self._sheets if self._sheets[k] is not self._sheet]
         for old in others[: max(0, len(self._sheets) - MOST_SHEETS)]:
-            drop(self._sheets.pop(old).widget)
+            drop_widget(self._sheets.pop(old).widget)
         return sheet
 
     def _forget(self) -> None:
         """Another rig: nothing that was built for the one before speaks of anything."""
         self._show_sheet(self._common)
         for sheet in self._sheets.values():
-            drop(sheet.widget)
+            drop_widget(sheet.widget)
         self._sheets.clear()
         self.close_form()
 
@@ -222,11 +222,11 @@ class PatchPanel(FormPanel):
 
     # ---- building
 
-    def build(self) -> None:
+    def build_form(self) -> None:
         s = self.session.selection
         single = s.kind == "item" and len(s.ids) == 1 and self.form is None
-        self._show_sheet(self._sheet_for(self._kind_of(s.first)) if single else self._common)
-        clear(self.body)
+        self._show_sheet(self._sheet_for(self._kind_of(s.first_selected)) if single else self._common)
+        clear_layout(self.body)
         self.refreshers.clear()
         self.address = None
         self._live = QVBoxLayout()
@@ -235,50 +235,50 @@ class PatchPanel(FormPanel):
         if self.form is not None:
             self.body.addWidget(self.form)
             self.body.addStretch(1)
-            self._built_for = self._shape()
+            self._built_for = self._shape_of_form()
             return
         kind = s.kind
         if single:
-            self._sheet.one = [s.first]
+            self._sheet.one = [s.first_selected]
             self.address = show_item(self, self._sheet.one, self._acts)
         elif kind == "item":
             self.address = show_many(self, list(s.ids), self._acts)
         elif kind == "universe":
-            show_universe(self, s.first, self.pack, self.other_size)
+            show_universe(self, s.first_selected, self.pack_universe, self.other_size)
         elif kind == "feed":
-            show_universe(self, self.session.rig.feeds[s.first].universe, self.pack, self.other_size)
+            show_universe(self, self.session.rig.feeds[s.first_selected].universe, self.pack_universe, self.other_size)
         elif kind == "slot" and s.slot:
             show_slot(self, s.slot)
         elif kind == "segment" and s.on and s.on.place >= 0:
-            show_segment(self, s.on)
+            show_segment_on_tape(self, s.on)
         elif kind == "sender":
-            show_sender(self, s.first)
+            show_sender(self, s.first_selected)
         elif kind == "use":
-            show_use(self, s.first)
+            show_use(self, s.first_selected)
         else:
             self.nothing()
-            self._built_for = self._shape()
+            self._built_for = self._shape_of_form()
             return
         self._sheet.address, self._sheet.live = self.address, self._live
         self.body.addLayout(self._live)
         if single:
             show_more(self, self._sheet.one)
         self.body.addStretch(1)
-        self._built_for = self._shape()
+        self._built_for = self._shape_of_form()
         self.refresh()
 
-    def _shape(self) -> object:
+    def _shape_of_form(self) -> object:
         """What the form depends on: when it is another, the fields themselves must be others."""
         s, rig = self.session.selection, self.session.rig
         look = (THEME.name, THEME.step, rig.columns)
         if self.form is not None:
             return self.form
         if s.kind == "item" and len(s.ids) == 1:
-            return s, self._kind_of(s.first)
+            return s, self._kind_of(s.first_selected)
         if s.kind == "segment" and s.on:
-            return s, self.session.index.piece(s.on), self.session.index.spans(s.on), look
+            return s, self.session.index.piece_of_taker(s.on), self.session.index.spans_of(s.on), look
         if s.kind in ("universe", "feed"):
-            uid = s.first if s.kind == "universe" else rig.feeds[s.first].universe
+            uid = s.first_selected if s.kind == "universe" else rig.feeds[s.first_selected].universe
             return s, tuple((f, rig.feeds[f].protocol) for f in feeds_of(rig, uid)), look
         return s, look
 
@@ -286,8 +286,8 @@ class PatchPanel(FormPanel):
         if self.form is not None:
             self.form.update_preview()
             return
-        if self._shape() != self._built_for:
-            self.build()
+        if self._shape_of_form() != self._built_for:
+            self.build_form()
             return
         for r in self.refreshers:
             r()
@@ -297,10 +297,10 @@ class PatchPanel(FormPanel):
         s = self.session.selection
         if s.kind not in ("item", "universe", "feed", "slot", "segment") or self.form is not None:
             return
-        cards = self._findings()
-        target = self._target()
+        cards = self._findings_shown()
+        target = self._target_shown()
         ways = place_ways(self.session.index, target) if target and (target.key or target.universe) else ()
-        state = (cards, ways, [[(x.label, x.changes) for x in f.fixes[:5]] for f in cards[:3]])
+        state = (cards, ways, [[(x.label, x.changes) for x in f.possible_fixes[:5]] for f in cards[:3]])
         if state == self._card_state:
             return
         said = s.kind in ("item", "slot", "segment") and ways and len(s.ids) < 2
@@ -311,21 +311,21 @@ class PatchPanel(FormPanel):
         if not cards and said and isinstance(table, Ways) and self._live.count() == 1:
             table.say(title, ways)
             return
-        clear(self._live)
+        clear_layout(self._live)
         for f in cards[:3]:
             self._live.addWidget(finding_card(self.session, self.network, f))
         if len(cards) > 3:
-            self._live.addWidget(label(f"and {len(cards) - 3} more findings", 11, quiet=True))
+            self._live.addWidget(make_label(f"and {len(cards) - 3} more findings", 11, quiet=True))
         if said:
             self._live.addWidget(Ways(title, ways))
 
-    def _target(self) -> Target | None:
+    def _target_shown(self) -> Target | None:
         s = self.session.selection
         if s.kind == "slot" and s.slot and s.slot[0] in self.session.rig.universes:
             return of_slot(self.session.index, *s.slot)
-        return self.session.target()
+        return self.session.target_of_path()
 
-    def _findings(self) -> list[Finding]:
+    def _findings_shown(self) -> list[Finding]:
         s = self.session.selection
         if s.kind == "item":
             wanted = set(s.ids)
@@ -334,7 +334,13 @@ class PatchPanel(FormPanel):
                 for f in self.session.report.findings
                 if wanted & set(f.items) and f.code not in ("WIRE-01", "FEED-02")
             ] + [f for f in self.session.report.findings if wanted & set(f.items) and f.code == "FEED-02"]
-        uid = s.first if s.kind == "universe" else self.session.rig.feeds[s.first].universe if s.kind == "feed" else ""
+        uid = (
+            s.first_selected
+            if s.kind == "universe"
+            else self.session.rig.feeds[s.first_selected].universe
+            if s.kind == "feed"
+            else ""
+        )
         feeds = set(feeds_of(self.session.rig, uid)) if uid else set()
         return [
             f

@@ -8,8 +8,8 @@ from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import set_help
 from welvo.app.widgets.moves import Moves
-from welvo.app.widgets.painting import clear, column
-from welvo.rig.notation import plural
+from welvo.app.widgets.painting import clear_layout, column_of_widgets
+from welvo.rig.notation import say_count
 from welvo.survey import spreadsheet
 
 EXAMPLE = "No.\tName\tProfile\tMode\tUniverse\tAddress\n101\tKelp 1\tBar 9\t38 slot\t1\t1"
@@ -41,31 +41,31 @@ class PasteRows(WishDialog):
         self.text.setPlainText(text)
         self.text.setMinimumHeight(150)
         self.body.addWidget(self.text, 1)
-        self._rows = column(spacing=0)
+        self._rows = column_of_widgets(spacing=0)
         self.body.addLayout(self._rows)
         self.text.textChanged.connect(self.look)
         self.finish()
 
     def foresee(self) -> tuple[str, str]:
-        clear(self._rows)
+        clear_layout(self._rows)
         self.pasted = None
-        self.pasted = found = spreadsheet.paste(self._session.index, self.text.toPlainText())
-        words = [f"{len(found.new)} new, {len(found.changed)} changed, {found.same} as they are."]
+        self.pasted = found = spreadsheet.paste_rows(self._session.index, self.text.toPlainText())
+        words = [f"{len(found.new_rows)} new, {len(found.changed_rows)} changed, {found.count_unchanged} as they are."]
         if found.unread:
             words.append(f"Not read: {', '.join(found.unread[:6])}.")
-        refused = found.of("refused")
+        refused = found.rows_in_state("refused")
         if refused:
-            words.append(f"{plural(len(refused), 'row')} left out:")
+            words.append(f"{say_count(len(refused), 'row')} left out:")
         shown = [(f"row {r.n}", "", r.why) for r in refused[:8]]
-        for r in (*found.of("new"), *found.of("changed"))[: 10 - len(shown)]:
+        for r in (*found.rows_in_state("new"), *found.rows_in_state("changed"))[: 10 - len(shown)]:
             shown.append((r.who, r.before or "new", r.after))
         if shown:
             self._rows.addWidget(Moves(shown, 10))
-        count = len(found.new) + len(found.changed)
-        return " ".join(words), f"Paste {plural(count, 'row')}" if count else ""
+        count = len(found.new_rows) + len(found.changed_rows)
+        return " ".join(words), f"Paste {say_count(count, 'row')}" if count else ""
 
     def do(self) -> object:
         assert self.pasted  # the button is only there with something to paste
-        done = self._session.take((self.pasted.rig, self.pasted.change))
-        self._session.select_items([*self.pasted.new, *self.pasted.changed])
+        done = self._session.take_over_edit((self.pasted.rig, self.pasted.change))
+        self._session.select_items([*self.pasted.new_rows, *self.pasted.changed_rows])
         return done

@@ -13,15 +13,24 @@ from welvo.app.disk import wait_for
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import Choice, Field
-from welvo.app.widgets.painting import CENTRE, button, column, draw_frame, label, row, text, width_of
+from welvo.app.widgets.painting import (
+    CENTRE,
+    column_of_widgets,
+    draw_frame,
+    draw_text_line,
+    make_button,
+    make_label,
+    row_of_widgets,
+    width_of,
+)
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.app.widgets.theme import THEME
 from welvo.formats.files import read_bytes
-from welvo.patch.positions import in_number_order, moved, place, put_down, snapped
+from welvo.patch.positions import in_number_order, move_fixtures, place_fixtures, put_down, snap_to_grid
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Picture, Rig, fresh_id, joined, put, put_rig
+from welvo.rig.document import Change, Picture, Rig, fresh_id, join_changes, put_entries, put_rig
 from welvo.rig.lookup import profile_of
-from welvo.rig.readers import decimals
+from welvo.rig.readers import read_decimal
 from welvo.rig.scene import Ground
 
 GRIDS = {"0": "no grid", "0.1": "0.1 m", "0.25": "0.25 m", "0.5": "0.5 m", "1": "1 m"}
@@ -58,21 +67,21 @@ class Plan(QWidget):
             "Every fixture where it hangs, seen from above; the front is below. Drag to move, arrows move by one step "
             "of the grid, Ctrl and a click choose several."
         )
-        session.changed.connect(self._changed)
+        session.changed.connect(self._follow_change)
         session.selection_changed.connect(self.update)
 
     # ---- where things are
 
     @property
-    def spots(self) -> dict[str, tuple[float, float, float]]:
+    def spots_of_fixtures(self) -> dict[str, tuple[float, float, float]]:
         return {k: f.spot for k, f in self._session.rig.fixtures.items() if f.spot}
 
-    def fit(self) -> None:
+    def fit_everything(self) -> None:
         """Show everything that has a place, and the picture."""
-        xs, ys = [p[0] for p in self.spots.values()], [p[1] for p in self.spots.values()]
+        xs, ys = [p[0] for p in self.spots_of_fixtures.values()], [p[1] for p in self.spots_of_fixtures.values()]
         g = self._session.rig.ground
         if g:
-            tall = self._tall(g)
+            tall = self._height_of_picture(g)
             xs += [g.left, g.left + g.wide]
             ys += [g.front, g.front + tall]
         if not xs:
@@ -83,14 +92,14 @@ class Plan(QWidget):
         self._touched = False
         self.update()
 
-    def at(self, x: float, y: float) -> QPointF:
+    def point_of_metres(self, x: float, y: float) -> QPointF:
         """Where a place in metres is on the screen."""
         return QPointF(
             self.width() / 2 + (x - self._middle.x()) * self._scale,
             self.height() / 2 - (y - self._middle.y()) * self._scale,
         )
 
-    def metres(self, at: QPointF) -> QPointF:
+    def metres_of_point(self, at: QPointF) -> QPointF:
         return QPointF(
             self._middle.x() + (at.x() - self.width() / 2) / self._scale,
             self._middle.y() - (at.y() - self.height() / 2) / self._scale,
@@ -100,31 +109,36 @@ class Plan(QWidget):
         side = max(12.0, min(34.0, SIDE * self._scale))
         words = str(self._session.rig.fixtures[key].number)
         wide = max(side, width_of(words, 11) + 8) if self._scale >= 14 else side
-        at = self.at(spot[0], spot[1])
-        if key in self._carried():
+        at = self.point_of_metres(spot[0], spot[1])
+        if key in self._carried_fixtures():
             at += QPointF(self._carry.x() * self._scale, -self._carry.y() * self._scale)
         return QRectF(at.x() - wide / 2, at.y() - side / 2, wide, side)
 
-    def _carried(self) -> set[str]:
+    def _carried_fixtures(self) -> set[str]:
         return set(self._session.selection.ids) if self._grab and self._session.selection.kind == "item" else set()
 
-    def under(self, at: QPointF) -> str:
+    def fixture_under(self, at: QPointF) -> str:
         """The fixture under a point; the one drawn last where they overlap."""
         found = ""
-        for key, spot in self.spots.items():
+        for key, spot in self.spots_of_fixtures.items():
             if self._box(key, spot).adjusted(-2, -2, 2, 2).contains(at):
                 found = key
         return found
 
-    def _changed(self, change: Change) -> None:
-        if change.ids("fixtures") or change.ids("rig") or change.ids("profiles") or change.ids("pictures"):
+    def _follow_change(self, change: Change) -> None:
+        if (
+            change.changed_ids("fixtures")
+            or change.changed_ids("rig")
+            or change.changed_ids("profiles")
+            or change.changed_ids("pictures")
+        ):
             self.update()
 
-    def zoom(self, factor: float, around: QPointF | None = None) -> None:
+    def zoom_by(self, factor: float, around: QPointF | None = None) -> None:
         at = around or QPointF(self.width() / 2, self.height() / 2)
-        before = self.metres(at)
+        before = self.metres_of_point(at)
         self._scale = max(1.0, min(400.0, self._scale * factor))
-        self._middle += before - self.metres(at)
+        self._middle += before - self.metres_of_point(at)
         self._touched = True
         self.update()
 
@@ -135,7 +149,7 @@ class Plan(QWidget):
         if e.button() in (Qt.MouseButton.MiddleButton, Qt.MouseButton.RightButton):
             self._pan = at
             return
-        key = self.under(at)
+        key = self.fixture_under(at)
         chosen = list(self._session.selection.ids) if self._session.selection.kind == "item" else []
         if e.modifiers() & Qt.KeyboardModifier.ControlModifier and key:
             self._session.select_items([k for k in chosen if k != key] if key in chosen else [*chosen, key])
@@ -153,25 +167,25 @@ class Plan(QWidget):
         if self._pan is not None:
             self._middle -= QPointF((at.x() - self._pan.x()) / self._scale, -(at.y() - self._pan.y()) / self._scale)
             self._pan, self._touched = at, True
-        elif self._grab and self._press is not None and self._grab in self.spots:
-            x, y, _ = self.spots[self._grab]
-            hand = self.metres(at) - self.metres(self._press)
+        elif self._grab and self._press is not None and self._grab in self.spots_of_fixtures:
+            x, y, _ = self.spots_of_fixtures[self._grab]
+            hand = self.metres_of_point(at) - self.metres_of_point(self._press)
             free = e.modifiers() & Qt.KeyboardModifier.AltModifier
             grid = 0.0 if free else self.grid
             far = (at - self._press).manhattanLength() > 4
             if far or self._carry != QPointF(0, 0):
-                self._carry = QPointF(snapped(x + hand.x(), grid) - x, snapped(y + hand.y(), grid) - y)
+                self._carry = QPointF(snap_to_grid(x + hand.x(), grid) - x, snap_to_grid(y + hand.y(), grid) - y)
                 self.pointed.emit(f"{x + self._carry.x():.2f}, {y + self._carry.y():.2f} m")
         elif self._frame is not None:
             self._frame.setBottomRight(at)
         else:
-            self._say(at)
+            self._say_position(at)
             return
         self.update()
 
-    def _say(self, at: QPointF) -> None:
-        key = self.under(at)
-        here = self.metres(at)
+    def _say_position(self, at: QPointF) -> None:
+        key = self.fixture_under(at)
+        here = self.metres_of_point(at)
         words = f"{here.x():.2f} from the left, {here.y():.2f} m from the front"
         if key:
             f = self._session.rig.fixtures[key]
@@ -182,21 +196,21 @@ class Plan(QWidget):
     def mouseReleaseEvent(self, e: QMouseEvent) -> None:
         self._pan = None
         frame, grab, carry = self._frame, self._grab, self._carry
-        chosen = [k for k in self._session.selection.ids if k in self.spots]
+        chosen = [k for k in self._session.selection.ids if k in self.spots_of_fixtures]
         self._frame, self._grab, self._press, self._carry = None, "", None, QPointF(0, 0)
         if grab and carry != QPointF(0, 0):
-            self._session.attempt(moved, chosen, carry.x(), carry.y())
+            self._session.attempt_edit(move_fixtures, chosen, carry.x(), carry.y())
         elif frame is not None:
             r = frame.normalized()
             if r.width() > 4 or r.height() > 4:
-                inside = [k for k, s in self.spots.items() if r.contains(self.at(s[0], s[1]))]
+                inside = [k for k, s in self.spots_of_fixtures.items() if r.contains(self.point_of_metres(s[0], s[1]))]
                 self._session.select_items(in_number_order(self._session.rig, inside))
             else:
                 self._session.select_items([])
         self.update()
 
     def wheelEvent(self, e: QWheelEvent) -> None:
-        self.zoom(1.2 if e.angleDelta().y() > 0 else 1 / 1.2, e.position())
+        self.zoom_by(1.2 if e.angleDelta().y() > 0 else 1 / 1.2, e.position())
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
         step = self.grid or 0.1
@@ -208,25 +222,25 @@ class Plan(QWidget):
             Qt.Key.Key_Up: (0.0, step),
             Qt.Key.Key_Down: (0.0, -step),
         }.get(Qt.Key(e.key()))
-        chosen = [k for k in self._session.selection.ids if k in self.spots]
+        chosen = [k for k in self._session.selection.ids if k in self.spots_of_fixtures]
         if e.key() == Qt.Key.Key_Escape and (self._grab or self._frame is not None):
             self._frame, self._grab, self._press, self._carry = None, "", None, QPointF(0, 0)
             self.update()
         elif way and chosen:
-            self._session.attempt(moved, chosen, *way)
+            self._session.attempt_edit(move_fixtures, chosen, *way)
         elif e.key() == Qt.Key.Key_Home:
-            self.fit()
+            self.fit_everything()
         else:
             super().keyPressEvent(e)
 
     def resizeEvent(self, e: QResizeEvent) -> None:
         super().resizeEvent(e)
         if not self._touched:
-            self.fit()
+            self.fit_everything()
 
     # ---- drawing
 
-    def _picture(self, g: Ground) -> QPixmap | None:
+    def _ground_picture(self, g: Ground) -> QPixmap | None:
         picture = self._session.rig.pictures.get(g.picture)
         if picture is None:
             return None
@@ -236,28 +250,28 @@ class Plan(QWidget):
             self._ground = (g.picture, made)
         return self._ground[1]
 
-    def _tall(self, g: Ground) -> float:
-        made = self._picture(g)
+    def _height_of_picture(self, g: Ground) -> float:
+        made = self._ground_picture(g)
         return g.wide * made.height() / made.width() if made and made.width() else g.wide
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
         p.fillRect(self.rect(), THEME.color("field"))
         g = self._session.rig.ground
-        made = self._picture(g) if g else None
+        made = self._ground_picture(g) if g else None
         if g and made and not made.isNull():
-            corner = self.at(g.left, g.front + self._tall(g))
+            corner = self.point_of_metres(g.left, g.front + self._height_of_picture(g))
             p.setOpacity(g.fade)
             p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            shown = QRectF(corner.x(), corner.y(), g.wide * self._scale, self._tall(g) * self._scale)
+            shown = QRectF(corner.x(), corner.y(), g.wide * self._scale, self._height_of_picture(g) * self._scale)
             p.drawPixmap(shown, made, QRectF(made.rect()))
             p.setOpacity(1.0)
         self._paint_grid(p)
         chosen = set(self._session.selection.ids) if self._session.selection.kind == "item" else set()
         rig = self._session.rig
-        for key, spot in sorted(self.spots.items(), key=lambda x: x[0] in chosen):
+        for key, spot in sorted(self.spots_of_fixtures.items(), key=lambda x: x[0] in chosen):
             profile = profile_of(rig, rig.fixtures[key])
-            line, fill = THEME.tint(profile.tint if profile else 0)
+            line, fill = THEME.colours_of_tint(profile.tint if profile else 0)
             r = self._box(key, spot)
             if not r.intersects(QRectF(self.rect())):
                 continue
@@ -266,36 +280,38 @@ class Plan(QWidget):
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawRect(r)
             if self._scale >= 14:
-                text(p, r, str(rig.fixtures[key].number), size=11, bold=key in chosen, align=CENTRE, elide=False)
+                draw_text_line(
+                    p, r, str(rig.fixtures[key].number), size=11, bold=key in chosen, align=CENTRE, elide=False
+                )
             if key in chosen:
                 draw_frame(p, r.adjusted(-3, -3, 3, 3), None, "text", 2, 2)
         if self._frame is not None:
             draw_frame(p, self._frame.normalized(), None, "accent", 0, 1, dashed=True)
-        if not self.spots:
+        if not self.spots_of_fixtures:
             words = "No fixture has a place yet. Choose some on the left and place them here."
-            text(p, QRectF(self.rect()), words, "quiet", 13, align=CENTRE)
+            draw_text_line(p, QRectF(self.rect()), words, "quiet", 13, align=CENTRE)
         if self.hasFocus():
             draw_frame(p, QRectF(self.rect()), None, "accent", 0, 2)
 
     def _paint_grid(self, p: QPainter) -> None:
         """Lines at a step that leaves room for their numbers: metres from the left below, from the front beside."""
         step = next((s for s in (0.5, 1.0, 2.0, 5.0, 10.0, 50.0, 100.0) if s * self._scale >= 34), 500.0)
-        low, high = self.metres(QPointF(0, self.height())), self.metres(QPointF(self.width(), 0))
+        low, high = self.metres_of_point(QPointF(0, self.height())), self.metres_of_point(QPointF(self.width(), 0))
         p.setPen(QPen(THEME.color("line"), 1))
         first_x, last_x = math.ceil(low.x() / step), math.floor(high.x() / step)
         first_y, last_y = math.ceil(low.y() / step), math.floor(high.y() / step)
         for n in range(first_x, last_x + 1):
-            x = self.at(n * step, 0).x()
+            x = self.point_of_metres(n * step, 0).x()
             p.drawLine(QPointF(x, 0), QPointF(x, self.height() - 16))
         for n in range(first_y, last_y + 1):
-            y = self.at(0, n * step).y()
+            y = self.point_of_metres(0, n * step).y()
             p.drawLine(QPointF(34, y), QPointF(self.width(), y))
         for n in range(first_x, last_x + 1):
-            x = self.at(n * step, 0).x()
-            text(p, QRectF(x - 20, self.height() - 16, 40, 16), f"{n * step:g}", "quiet", 11, align=CENTRE)
+            x = self.point_of_metres(n * step, 0).x()
+            draw_text_line(p, QRectF(x - 20, self.height() - 16, 40, 16), f"{n * step:g}", "quiet", 11, align=CENTRE)
         for n in range(first_y, last_y + 1):
-            y = self.at(0, n * step).y()
-            text(p, QRectF(2, y - 8, 30, 16), f"{n * step:g}", "quiet", 11)
+            y = self.point_of_metres(0, n * step).y()
+            draw_text_line(p, QRectF(2, y - 8, 30, 16), f"{n * step:g}", "quiet", 11)
 
 
 class PositionsPage(QWidget):
@@ -308,11 +324,11 @@ class PositionsPage(QWidget):
         self.list = RowList("Without a place", (Column("No.", 54, "number"), Column("Without a place", 120)))
         self.list.setSelectionMode(RowList.SelectionMode.ExtendedSelection)
         self.list.setFixedWidth(200)
-        self.put = button("Place them", self.put_chosen, "Puts the chosen ones, or all, in a row in the view.")
+        self.put = make_button("Place them", self.put_chosen, "Puts the chosen ones, or all, in a row in the view.")
         self.spot = Field(
             "Where the selected fixtures hang: 2.5, 0, 4 (metres from the left, the front, the floor). With two ends, "
             "0, 2, 4 to 10, 2, 4, they are spread evenly in the order of their numbers. Empty takes their places away.",
-            self._typed,
+            self._take_typed,
         )
         self.spot.setAccessibleName("Place")
         self.spot.setPlaceholderText("2.5, 0, 4")
@@ -320,36 +336,37 @@ class PositionsPage(QWidget):
         self.grid = Choice("To which grid things snap while they are dragged; Alt leaves it.", self._take_grid)
         self.grid.setAccessibleName("Grid")
         self.grid.set_options(list(GRIDS.items()), "0.5")
-        self.words = label("", 11, quiet=True)
-        picture = button("Picture…", self.ask_picture, "A drawing of the hall under the rig, to its own scale.")
-        bar = row(
-            label("Place", 11, quiet=True), self.spot, label("Grid", 11, quiet=True), self.grid, picture, None,
+        self.words = make_label("", 11, quiet=True)
+        picture = make_button("Picture…", self.ask_picture, "A drawing of the hall under the rig, to its own scale.")
+        bar = row_of_widgets(
+            make_label("Place", 11, quiet=True), self.spot, make_label("Grid", 11, quiet=True), self.grid, picture,
+            None,
             self.words,
-            button("−", lambda: self.plan.zoom(1 / 1.4), "Smaller."),
-            button("+", lambda: self.plan.zoom(1.4), "Larger."),
-            button("Fit", self.plan.fit, "Everything that has a place.   Home"),
+            make_button("−", lambda: self.plan.zoom_by(1 / 1.4), "Smaller."),
+            make_button("+", lambda: self.plan.zoom_by(1.4), "Larger."),
+            make_button("Fit", self.plan.fit_everything, "Everything that has a place.   Home"),
             spacing=6,
         )  # fmt: skip
         bar.setContentsMargins(16, 0, 16, 6)
-        left = column((16, 0, 8, 8), 6)
+        left = column_of_widgets((16, 0, 8, 8), 6)
         left.addWidget(self.list, 1)
         left.addWidget(self.put)
-        middle = row(spacing=0)
+        middle = row_of_widgets(spacing=0)
         middle.addLayout(left)
         middle.addWidget(self.plan, 1)
-        body = column(spacing=0)
+        body = column_of_widgets(spacing=0)
         body.addLayout(bar)
         body.addLayout(middle, 1)
         self.setLayout(body)
         self.plan.pointed.connect(self.words.setText)
-        session.changed.connect(self._changed)
-        session.selection_changed.connect(self._selected)
+        session.changed.connect(self._follow_change)
+        session.selection_changed.connect(self._follow_selection)
 
     def showEvent(self, e: object) -> None:
         super().showEvent(e)  # type: ignore[arg-type]
         self.refresh()
 
-    def _changed(self, _: Change) -> None:
+    def _follow_change(self, _: Change) -> None:
         if self.isVisible():
             self.refresh()
 
@@ -358,33 +375,33 @@ class PositionsPage(QWidget):
         left = in_number_order(rig, (k for k, f in rig.fixtures.items() if f.spot is None))
         self.list.show_lines([ListRow(k, (str(rig.fixtures[k].number), rig.fixtures[k].name)) for k in left])
         self.put.setEnabled(bool(left))
-        self._selected()
+        self._follow_selection()
 
-    def _chosen(self) -> list[str]:
+    def _chosen_fixtures(self) -> list[str]:
         s = self._session.selection
         return [k for k in s.ids if k in self._session.rig.fixtures] if s.kind == "item" else []
 
-    def _selected(self) -> None:
+    def _follow_selection(self) -> None:
         rig = self._session.rig
-        spots = {rig.fixtures[k].spot for k in self._chosen()}
+        spots = {rig.fixtures[k].spot for k in self._chosen_fixtures()}
         one = next(iter(spots)) if len(spots) == 1 else None
         self.spot.set_value(", ".join(f"{v:g}" for v in one) if one else "")
-        self.spot.setEnabled(bool(self._chosen()))
+        self.spot.setEnabled(bool(self._chosen_fixtures()))
         self.spot.setPlaceholderText("2.5, 0, 4" if len(spots) < 2 else "0, 2, 4 to 10, 2, 4")
 
-    def _typed(self, typed: str) -> None:
-        self._session.edit(place, self._chosen(), typed)
+    def _take_typed(self, typed: str) -> None:
+        self._session.make_edit(place_fixtures, self._chosen_fixtures(), typed)
 
     def _take_grid(self, key: str) -> None:
         self.plan.grid = float(key)
 
     def put_chosen(self) -> None:
         """Put the chosen ones, or all that are listed, in a row on the plan."""
-        keys = [str(k) for k in self.list.chosen()] or [str(k) for k in self.list.rows.ids]
-        middle = self.plan.metres(QPointF(self.plan.width() / 2, self.plan.height() / 2))
+        keys = [str(k) for k in self.list.chosen_ids()] or [str(k) for k in self.list.rows.ids]
+        middle = self.plan.metres_of_point(QPointF(self.plan.width() / 2, self.plan.height() / 2))
         step = max(1.0, self.plan.grid)
-        x = snapped(middle.x() - step * (len(keys) - 1) / 2, self.plan.grid)
-        self._session.edit(put_down, keys, x, snapped(middle.y(), self.plan.grid), step)
+        x = snap_to_grid(middle.x() - step * (len(keys) - 1) / 2, self.plan.grid)
+        self._session.make_edit(put_down, keys, x, snap_to_grid(middle.y(), self.plan.grid), step)
         self._session.select_items(keys)
 
     def ask_picture(self) -> None:
@@ -406,24 +423,28 @@ class GroundPicture(WishDialog):
         g = session.rig.ground
         self.picture = session.rig.pictures.get(g.picture) if g else None
         self._key = g.picture if g else ""
-        self.which = label(self.picture.name if self.picture else "no picture chosen", 13)
-        self.body.addLayout(row(button("Choose…", self._ask, "A PNG or JPEG."), self.which, None))
+        self.which = make_label(self.picture.name if self.picture else "no picture chosen", 13)
+        self.body.addLayout(
+            row_of_widgets(make_button("Choose…", self._ask_for_file, "A PNG or JPEG."), self.which, None)
+        )
         wide = f"{g.wide:g}" if g else "10"
-        self.wide = self.ask("Width", "How wide the picture is in reality, in metres.", wide, 80, after="m")
+        self.wide = self.ask_for_line("Width", "How wide the picture is in reality, in metres.", wide, 80, after="m")
         left, front = (f"{g.left:g}", f"{g.front:g}") if g else ("0", "0")
-        self.left = self.ask("From the left", "Where its left edge lies, in metres.", left, 80, after="m")
-        self.front = self.ask("From the front", "Where its lower edge lies, in metres.", front, 80, after="m")
-        self.fade = self.ask("Strength", "How strongly it is shown.", f"{100 * g.fade:g}" if g else "50", 80, after="%")
-        self.drop = button("Without picture", self._drop, "Takes the picture away; the places stay.")
+        self.left = self.ask_for_line("From the left", "Where its left edge lies, in metres.", left, 80, after="m")
+        self.front = self.ask_for_line("From the front", "Where its lower edge lies, in metres.", front, 80, after="m")
+        self.fade = self.ask_for_line(
+            "Strength", "How strongly it is shown.", f"{100 * g.fade:g}" if g else "50", 80, after="%"
+        )
+        self.drop = make_button("Without picture", self._drop_picture, "Takes the picture away; the places stay.")
         self.drop.setEnabled(g is not None)
         self.finish(None, self.drop)
 
-    def _ask(self) -> None:
+    def _ask_for_file(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "A picture", str(Path.home()), "Pictures (*.png *.jpg *.jpeg)")
         if name:
-            self.load(Path(name))
+            self.load_picture(Path(name))
 
-    def load(self, path: Path) -> None:
+    def load_picture(self, path: Path) -> None:
         """Take a picture. Raises Refused when the file is no picture."""
         data = wait_for(lambda: read_bytes(path, MOST_PICTURE, "a picture"))
         made = QPixmap()
@@ -434,9 +455,9 @@ class GroundPicture(WishDialog):
         self.which.setText(path.name)
         self.look()
 
-    def _ground(self, key: str) -> Ground:
+    def _make_ground(self, key: str) -> Ground:
         wide, left, front, fade = (
-            decimals(line.text(), low, high)
+            read_decimal(line.text(), low, high)
             for line, low, high in (
                 (self.wide, 0.01, 1e5), (self.left, -1e5, 1e5), (self.front, -1e5, 1e5), (self.fade, 0.0, 100.0),
             )
@@ -444,17 +465,17 @@ class GroundPicture(WishDialog):
         return Ground(picture=key, left=left, front=front, wide=wide, fade=fade / 100)
 
     def foresee(self) -> tuple[str, str]:
-        self._ground("x")
+        self._make_ground("x")
         return "", "Use it" if self.picture else ""
 
     def do(self) -> object:
         assert self.picture
         rig: Rig = self._session.rig
         key = self._key or fresh_id(rig.pictures, "pic")
-        made, first = put(rig, "picture", pictures={key: self.picture})
-        made, second = put_rig(made, "picture", ground=self._ground(key))
-        return self._session.take((made, joined("put a picture under the rig", first, second)))
+        made, first = put_entries(rig, "picture", pictures={key: self.picture})
+        made, second = put_rig(made, "picture", ground=self._make_ground(key))
+        return self._session.take_over_edit((made, join_changes("put a picture under the rig", first, second)))
 
-    def _drop(self) -> None:
-        self._session.edit(put_rig, "take the picture away", ground=None)
+    def _drop_picture(self) -> None:
+        self._session.make_edit(put_rig, "take the picture away", ground=None)
         self.accept()

@@ -15,7 +15,7 @@ from welvo.formats.mvr import read_mvr
 from welvo.formats.mvr_take import Taken, take_scene
 from welvo.formats.mvr_write import dumps_mvr
 from welvo.patch.index import Index
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 
 SHOWN = {"new": "added", "changed": "changed", "same": "as it is", "refused": "left out"}
 
@@ -54,16 +54,16 @@ class ImportScene(WishDialog):
 
     def foresee(self) -> tuple[str, str]:
         t = self.taken
-        counts = [f"{len(t.of(s))} {w}" for s, w in SHOWN.items() if t.of(s)]
+        counts = [f"{len(t.rows_in_state(s))} {w}" for s, w in SHOWN.items() if t.rows_in_state(s)]
         clashing = sum(bool(r.meets) for r in t.rows)
-        words = ", ".join(counts) + (f"; {plural(clashing, 'fixture')} would meet others" if clashing else "") + "."
+        words = ", ".join(counts) + (f"; {say_count(clashing, 'fixture')} would meet others" if clashing else "") + "."
         if t.doubts:
             words += " " + " ".join(t.doubts[:3]) + (f" And {len(t.doubts) - 3} more." if len(t.doubts) > 3 else "")
-        count = len(t.of("new")) + len(t.of("changed"))
-        return words, f"Import {plural(count, 'fixture')}" if count else ""
+        count = len(t.rows_in_state("new")) + len(t.rows_in_state("changed"))
+        return words, f"Import {say_count(count, 'fixture')}" if count else ""
 
     def do(self) -> object:
-        done = self._session.take((self.taken.rig, self.taken.change))
+        done = self._session.take_over_edit((self.taken.rig, self.taken.change))
         self._session.select_items([r.key for r in self.taken.rows if r.state in ("new", "changed")])
         return done
 
@@ -87,5 +87,5 @@ def export_scene(session: Session, path: Path) -> None:
         return doubts
 
     doubts = wait_for(work, f"Writing {path.name}")
-    said = f"{plural(len(rig.fixtures), 'fixture')} written to {path.name}."
+    said = f"{say_count(len(rig.fixtures), 'fixture')} written to {path.name}."
     session.say(f"{said} {doubts[0]}" if doubts else said, "warning" if doubts else "note")

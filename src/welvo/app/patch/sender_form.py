@@ -5,12 +5,12 @@ from __future__ import annotations
 from PySide6.QtWidgets import QVBoxLayout
 
 from welvo.app.widgets.forms import Picked, Subject, Typed
-from welvo.app.widgets.painting import button, label, row
+from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import FormPanel, Title
 from welvo.rig.base import Refused
 from welvo.rig.edits import change_show, remove_sender, remove_show, set_sender, set_show
 from welvo.rig.lookup import universe_by_number
-from welvo.rig.notation import natural, plural, read_numbers, say_numbers
+from welvo.rig.notation import natural_sort_key, read_numbers, say_count, say_numbers
 from welvo.rig.readers import Percent, Words
 from welvo.rig.wiring import Sender, Show
 
@@ -81,21 +81,21 @@ def show_sender(panel: FormPanel, sid: str) -> None:
         sender = s.rig.senders[sid]
         feeds = sum(f.sender == sid for f in s.rig.feeds.values())
         into.addWidget(Title(sender.name))
-        into.addWidget(label(f"{KINDS[sender.kind]} · {plural(feeds, 'feed')}", 11, quiet=True))
+        into.addWidget(make_label(f"{KINDS[sender.kind]} · {say_count(feeds, 'feed')}", 11, quiet=True))
 
     def change(what: str, **fields: object) -> object:
-        return s.edit(set_sender, sid, f"{what} of {s.rig.senders[sid].name}", **fields)
+        return s.make_edit(set_sender, sid, f"{what} of {s.rig.senders[sid].name}", **fields)
 
     panel.shown(head)
     own = s.rig.senders[sid].kind == "bench"
     panel.new_form(Subject(lambda: s.rig.senders.get(sid), change), Sender).add(NAME, *(() if own else (KIND,)), *ROWS)
     if not own:
-        gone = button(
+        gone = make_button(
             "Remove",
-            lambda: s.edit(remove_sender, sid),
+            lambda: s.make_edit(remove_sender, sid),
             "Takes the sender and its feeds out; ports that listened to them listen to nothing then.",
         )
-        panel.body.addLayout(row(None, gone))
+        panel.body.addLayout(row_of_widgets(None, gone))
 
 
 def show_use(panel: FormPanel, uid: str) -> None:
@@ -104,10 +104,10 @@ def show_use(panel: FormPanel, uid: str) -> None:
 
     def head(into: QVBoxLayout) -> None:
         into.addWidget(Title(s.rig.uses[uid].name))
-        into.addWidget(label("in use" if s.rig.use == uid else "not in use", 11, quiet=True))
+        into.addWidget(make_label("in use" if s.rig.use == uid else "not in use", 11, quiet=True))
 
     def change(what: str, **fields: object) -> object:
-        return s.edit(change_show, uid, f"{what} of show {s.rig.uses[uid].name}", **fields)
+        return s.make_edit(change_show, uid, f"{what} of show {s.rig.uses[uid].name}", **fields)
 
     def universes(typed: str) -> object:
         wanted = read_numbers(typed)
@@ -131,7 +131,7 @@ def show_use(panel: FormPanel, uid: str) -> None:
 
     def devices_off(use: Show) -> str:
         names = (s.rig.devices[d].name for d in use.devices_off if d in s.rig.devices)
-        return ", ".join(sorted(names, key=natural))
+        return ", ".join(sorted(names, key=natural_sort_key))
 
     panel.shown(head)
     panel.new_form(Subject(lambda: s.rig.uses.get(uid), change), Show).add(
@@ -152,18 +152,20 @@ def show_use(panel: FormPanel, uid: str) -> None:
             take=devices,
         ),
     )
-    now = button(
+    now = make_button(
         "Use this show",
-        lambda: s.edit(set_show, uid),
+        lambda: s.make_edit(set_show, uid),
         "Switches to this show. Universes that are off are not sent any more.",
         primary=True,
     )
-    off = button("Use everything", lambda: s.edit(set_show, ""), "Ends this show: the whole rig is used again.")
-    gone = button("Remove", lambda: s.edit(remove_show, uid), "Forgets this show; nothing else is touched.")
+    off = make_button(
+        "Use everything", lambda: s.make_edit(set_show, ""), "Ends this show: the whole rig is used again."
+    )
+    gone = make_button("Remove", lambda: s.make_edit(remove_show, uid), "Forgets this show; nothing else is touched.")
 
     def which() -> None:
         now.setVisible(s.rig.use != uid)
         off.setVisible(s.rig.use == uid)
 
     panel.refreshers.append(which)
-    panel.body.addLayout(row(now, off, None, gone))
+    panel.body.addLayout(row_of_widgets(now, off, None, gone))

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from welvo.app.patch.laying_form import Proposal
 from welvo.app.session import Session
-from welvo.patch.consequences import consequences, say_all
+from welvo.patch.consequences import list_consequences, say_all
 from welvo.rig.document import Edit, Rig
 from welvo.rig.edits import set_universe
 from welvo.rig.lookup import running_number
-from welvo.rig.notation import say_place, thousands
+from welvo.rig.notation import say_place, say_thousands
 
 
 class SizeForm(Proposal):
@@ -19,7 +19,7 @@ class SizeForm(Proposal):
         self.uid, self.slots = uid, size
         self.quiet = True
         """Nothing that is patched would move."""
-        self.note("The sender, and every device that takes it, must be set to the same size.")
+        self.note_words("The sender, and every device that takes it, must be set to the same size.")
         self.finish()
 
     def _edit(self, rig: Rig) -> Edit:
@@ -31,13 +31,13 @@ class SizeForm(Proposal):
             self.leave()
             return
         after, _ = self._edit(rig)
-        found = consequences(self.session.index, after)
+        found = list_consequences(self.session.index, after)
         self.quiet = not found
         rows = [(c.who, c.before, c.after + (f" meets {', '.join(c.meets[:2])}" if c.meets else "")) for c in found]
         self.say(f"{say_all(found)} {said_of_running(rig, after, self.uid)}".strip(), rows, f"Take {self.slots}", True)
 
     def do(self) -> None:
-        if self.session.edit(self._edit) is not None:
+        if self.session.make_edit(self._edit) is not None:
             self.leave()
 
 
@@ -51,6 +51,7 @@ def said_of_running(before: Rig, after: Rig, uid: str) -> str:
     if old == new:
         return ""
     return (
-        f"Running numbers behind it change by {new - old:+d}: {say_place(behind, 1)} was running slot {thousands(old)} "
-        f"and is {thousands(new)} then."
+        f"Running numbers behind it change by {new - old:+d}: {say_place(behind, 1)} was running slot "
+        f"{say_thousands(old)} "
+        f"and is {say_thousands(new)} then."
     )

@@ -6,39 +6,41 @@ from welvo.app.session import Selection, Session
 from welvo.app.widgets.forms import Said, Subject, Together, Typed
 from welvo.app.widgets.panels import FormPanel, Title
 from welvo.rig.base import Refused
-from welvo.rig.lookup import call, universe_ids, universes_in_order
-from welvo.rig.notation import plural, say_place
-from welvo.rig.readers import whole
+from welvo.rig.lookup import name_of_item, universe_ids, universes_in_order
+from welvo.rig.notation import say_count, say_place
+from welvo.rig.readers import read_whole_number
 from welvo.rig.refs import SegmentRef
 
 
 def show_slot(panel: FormPanel, slot: tuple[str, int]) -> None:
     s = panel.session
     universe = s.rig.universes[slot[0]]
-    here = s.index.at(*slot)
-    on_it = ", ".join(s.index.call(x.key) for x in here) or "free"
+    here = s.index.spans_at_slot(*slot)
+    on_it = ", ".join(s.index.word_for_taker(x.key) for x in here) or "free"
     panel.body.addWidget(Title(say_place(universe.number, slot[1]), on_it))
     stretch = next(((a, b) for a, b in s.index.free_stretches(slot[0]) if a <= slot[1] <= b), None)
     if stretch is None:
         if not here:
             kept = any(a <= slot[1] <= b for a, b in universe.reserve)
-            panel.words("declared as reserve" if kept else s.index.limit(slot[0]).why or "behind the last slot used")
+            panel.words(
+                "declared as reserve" if kept else s.index.limit_of_universe(slot[0]).why or "behind the last slot used"
+            )
         return
     a, b = stretch
     room = b - a + 1
     fitting = []
     for p in list(s.rig.profiles.values())[:40]:
         mode = next(iter(p.modes.values()))
-        if len(mode.breaks) == 1 and 0 < mode.footprint <= room:
-            fitting.append(f"{room // mode.footprint} × {p.name}")
-    words = f"Free from {say_place(universe.number, a)} to {b:03d}: {plural(room, 'slot')}."
+        if len(mode.breaks) == 1 and 0 < mode.slots_needed <= room:
+            fitting.append(f"{room // mode.slots_needed} × {p.name}")
+    words = f"Free from {say_place(universe.number, a)} to {b:03d}: {say_count(room, 'slot')}."
     panel.words(words + (f" Room for {', '.join(fitting[:4])}." if fitting else ""), quiet=False)
 
     def go(typed: str) -> None:
-        found = next_gap(s, slot, whole(typed, 1, 512))
+        found = next_gap(s, slot, read_whole_number(typed, 1, 512))
         if found is None:
             raise Refused(f"No gap of {typed.strip()} slots is free behind here.")
-        s.select(Selection("slot", (), slot=found))
+        s.change_selection(Selection("slot", (), slot=found))
 
     gap = Typed(
         "Next gap of",
@@ -51,23 +53,23 @@ def show_slot(panel: FormPanel, slot: tuple[str, int]) -> None:
     panel.new_form(Subject(lambda: slot, lambda *_, **__: None)).add(Together(gap.label, (gap, Said("slots"), None)))
 
 
-def show_segment(panel: FormPanel, ref: SegmentRef) -> None:
+def show_segment_on_tape(panel: FormPanel, ref: SegmentRef) -> None:
     """A segment that takes slots of its own on the tapes: which they are, and whose they may be."""
     index = panel.session.index
     rig = index.rig
-    piece = index.piece(ref)
+    piece = index.piece_of_taker(ref)
     if piece is None:
         panel.nothing()
         return
-    panel.body.addWidget(Title(index.name(ref), f"port {ref.port} of {rig.devices[ref.device].name}"))
+    panel.body.addWidget(Title(index.name_of_taker(ref), f"port {ref.port} of {rig.devices[ref.device].name}"))
     numbers = {n: rig.universes[uid] for n, uid in universe_ids(rig).items()}
     parts = [f"{say_place(p.universe, p.first)} to {p.last:03d}" for p in piece.parts if p.universe in numbers]
     panel.words(f"It takes {' and '.join(parts) or 'no slots yet'}, its lamps and what lies between them.", quiet=False)
-    own = sum(x.last - x.first + 1 for x in index.spans(ref))
-    lamps = [call(rig, k) for k in piece.segment.fixtures]
+    own = sum(x.last - x.first + 1 for x in index.spans_of(ref))
+    lamps = [name_of_item(rig, k) for k in piece.segment.fixtures]
     panel.words(
         (f"Lamps on it: {', '.join(lamps[:8])}{' …' if len(lamps) > 8 else ''}. " if lamps else "No lamp is on it. ")
-        + f"{plural(own, 'slot')} of it {'drives' if own == 1 else 'drive'} none."
+        + f"{say_count(own, 'slot')} of it {'drives' if own == 1 else 'drive'} none."
     )
     panel.words("Its place follows from the cable: it is moved, widened and filled in Runs.")
 

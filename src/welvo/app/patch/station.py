@@ -27,16 +27,26 @@ from welvo.app.patch.tapes import Tapes
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Choice, CommandLine, Line, set_help
-from welvo.app.widgets.painting import RIGHT, button, column, draw_frame, entry, label, row, text, touching
-from welvo.app.widgets.painting import menu as popup_menu
+from welvo.app.widgets.painting import (
+    RIGHT,
+    column_of_widgets,
+    draw_frame,
+    draw_text_line,
+    make_button,
+    make_label,
+    menu_entry,
+    row_of_widgets,
+    touching_widgets,
+)
+from welvo.app.widgets.painting import popup_menu as popup_menu
 from welvo.app.widgets.start import Start
 from welvo.app.widgets.station import Station
 from welvo.patch.removing import remove_items
 from welvo.patch.steps import footprint_of
 from welvo.rig.document import Change
-from welvo.rig.edits import add_element, add_universe, lock
+from welvo.rig.edits import add_element, add_universe, lock_items
 from welvo.rig.lookup import universes_in_order
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.patched import Element, Place
 
 if TYPE_CHECKING:
@@ -58,19 +68,19 @@ class PatchStation(Station):
         self.panel = PatchPanel(session, network)
         self.tapes = Tapes(session)
         self.list = ItemList(session)
-        self.add = button(
+        self.add = make_button(
             "Add…", self.add_fixtures, "Fixtures: how many of what, and where the first one starts.   Ctrl+Shift+I"
         )
-        self.lay = button(
+        self.lay = make_button(
             "Lay out…",
             self.panel.lay_out,
             "Gives what is selected addresses by rules, shown on the tapes first.   Ctrl+Shift+L",
         )
-        self.more = button("More", self._pop_more, "Universes, elements, packing, pasting, copying.")
+        self.more = make_button("More", self._pop_more, "Universes, elements, packing, pasting, copying.")
         self._pages: dict[str, QPushButton] = {}
         pages: list[QWidget | int | None] = []
         for name, help_ in PATCH_PAGES.items():
-            b = button(name, lambda name=name: self.show_page(name), help_)
+            b = make_button(name, lambda name=name: self.show_page(name), help_)
             b.setCheckable(True)
             b.setProperty("segment", True)
             self._pages[name] = b
@@ -78,12 +88,12 @@ class PatchStation(Station):
         self._zoom = {}
         zooms: list[QWidget | int | None] = []
         for n, name in enumerate(ZOOMS):
-            b = button(name, lambda name=name: self.tapes.set_level(name), f"Ctrl+{n + 1}")
+            b = make_button(name, lambda name=name: self.tapes.set_level(name), f"Ctrl+{n + 1}")
             b.setCheckable(True)
             b.setProperty("segment", True)
             self._zoom[name] = b
             zooms.append(b)
-        self.tapes.zoomed.connect(self._zoomed)
+        self.tapes.zoomed.connect(self._follow_zoom)
         self.tapes.edit_address.connect(self.edit_address)
         self.filter = Line()
         self.filter.setPlaceholderText("Filter")
@@ -92,8 +102,8 @@ class PatchStation(Station):
             self.filter, "Shows only rows of the list with this word. Hides the others; nothing is changed.   Ctrl+F"
         )
         self.filter.textChanged.connect(self.list.items.set_filter)
-        self._zooms = touching(zooms)
-        bar = row(touching(pages), 4, self.add, self.lay, self.more, None, self._zooms, spacing=6)
+        self._zooms = touching_widgets(zooms)
+        bar = row_of_widgets(touching_widgets(pages), 4, self.add, self.lay, self.more, None, self._zooms, spacing=6)
         bar.setContentsMargins(16, 8, 16, 8)
         self.group = Choice(
             "Selects the items of a group. A group keeps its items through renumbering and moving.",
@@ -103,7 +113,7 @@ class PatchStation(Station):
         self.group.setFixedWidth(130)
         self.wish = CommandLine(
             "Says how many of what and where: 12 x Bar 9 at 1.001. Adds them at once; undo takes them away.",
-            self._wished,
+            self._take_wished,
         )
         self.quick = CommandLine(
             "Adds at once how many of what, and where: 12 x Bar 9 at 1.001; 6 x RGBW at 3.1 +24. Names of the rig's "
@@ -125,7 +135,7 @@ class PatchStation(Station):
                 "Say how many of what, and where the first one starts.",
             ),
             self.wish,
-            button("Add", self.wish.commit, primary=True),
+            make_button("Add", self.wish.commit, primary=True),
             hint=True,
             below=self.start,
         )
@@ -133,13 +143,13 @@ class PatchStation(Station):
         split = self.splitter = QSplitter(Qt.Orientation.Vertical)
         split.addWidget(self._tapes_or_empty)
         below = QWidget()
-        under = column(spacing=0)
-        strip = row(
-            label("List", 13, True),
+        under = column_of_widgets(spacing=0)
+        strip = row_of_widgets(
+            make_label("List", 13, True),
             self.filter,
             self.group,
             None,
-            label("Add", 11, quiet=True),
+            make_label("Add", 11, quiet=True),
             self.quick,
         )
         strip.setContentsMargins(16, 4, 16, 4)
@@ -153,7 +163,7 @@ class PatchStation(Station):
         split.setSizes([400, 226])
         split.setChildrenCollapsible(False)
         below.setMinimumHeight(216)
-        layout = column(spacing=0)
+        layout = column_of_widgets(spacing=0)
         layout.addLayout(bar)
         self.stack = QStackedWidget()
         self._tapes_page = split
@@ -166,15 +176,15 @@ class PatchStation(Station):
         self.list.paste.connect(self.paste_clipboard)
         self.list.acts = self.item_menu
         self.tapes.menu_wanted.connect(lambda at: self.item_menu().popup(at))
-        session.changed.connect(self._changed)
-        self._zoomed(self.tapes.level_name)
-        self._which()
-        self._groups()
+        session.changed.connect(self._follow_change)
+        self._follow_zoom(self.tapes.level_name)
+        self._fill_which()
+        self._fill_groups()
 
     # ---- pages and menus
 
     @cached_property
-    def wires(self) -> WiresPage:
+    def wires_page(self) -> WiresPage:
         from welvo.app.patch.pages import WiresPage
 
         made = WiresPage(self._session)
@@ -182,7 +192,7 @@ class PatchStation(Station):
         return made
 
     @cached_property
-    def positions(self) -> PositionsPage:
+    def positions_page(self) -> PositionsPage:
         from welvo.app.patch.positions import PositionsPage
 
         made = PositionsPage(self._session)
@@ -190,7 +200,7 @@ class PatchStation(Station):
         return made
 
     @cached_property
-    def capacity(self) -> CapacityPage:
+    def capacity_page(self) -> CapacityPage:
         from welvo.app.patch.pages import CapacityPage
 
         made = CapacityPage(self._session)
@@ -198,7 +208,7 @@ class PatchStation(Station):
         return made
 
     @cached_property
-    def senders(self) -> SendersPage:
+    def senders_page(self) -> SendersPage:
         from welvo.app.patch.pages import SendersPage
 
         made = SendersPage(self._session)
@@ -211,12 +221,25 @@ class PatchStation(Station):
         if name != "Tapes":
             self.panel.close_form()
         self.page = name
-        shown: QWidget = self._tapes_page if name == "Tapes" else getattr(self, name.lower())
-        self.stack.setCurrentWidget(shown)
+        self.stack.setCurrentWidget(self._page_named(name))
         for key, b in self._pages.items():
             b.setChecked(key == name)
         self._zooms.setVisible(name == "Tapes")
         self.lay.setEnabled(name == "Tapes")
+
+    def _page_named(self, name: str) -> QWidget:
+        """A page by the name on its button; it is built when it is first wanted."""
+        match name:
+            case "Wires":
+                return self.wires_page
+            case "Capacity":
+                return self.capacity_page
+            case "Senders":
+                return self.senders_page
+            case "Positions":
+                return self.positions_page
+            case _:
+                return self._tapes_page
 
     def _pop_more(self) -> None:
         self.more_menu().popup(self.more.mapToGlobal(self.more.rect().bottomLeft()))
@@ -224,19 +247,19 @@ class PatchStation(Station):
     def more_menu(self) -> QMenu:
         """What does not fit into the toolbar."""
         menu = popup_menu(self)
-        entry(menu, "Add universe", self._add_universe)
-        entry(menu, "Add element", self._add_element)
-        entry(menu, "Add block of slots", self._add_block)
+        menu_entry(menu, "Add universe", self._add_universe)
+        menu_entry(menu, "Add element", self._add_element)
+        menu_entry(menu, "Add block of slots", self._add_block)
         menu.addSeparator()
-        entry(menu, "Paste from a spreadsheet…", self.paste_clipboard)
-        entry(menu, "Copy the selected rows", self.list.copy_rows)
+        menu_entry(menu, "Paste from a spreadsheet…", self.paste_clipboard)
+        menu_entry(menu, "Copy the selected rows", self.list.copy_rows)
         menu.addSeparator()
-        entry(menu, "Pack this universe…", self.panel.pack)
-        entry(menu, "Next gap that fits", self.next_gap)
-        entry(menu, "Name the rig's own columns…", self.list.name_columns)
+        menu_entry(menu, "Pack this universe…", self.panel.pack_universe)
+        menu_entry(menu, "Next gap that fits", self.next_gap)
+        menu_entry(menu, "Name the rig's own columns…", self.list.name_columns)
         menu.addSeparator()
         every = list(self._session.rig.fixtures)
-        entry(menu, "Setting card of all fixtures…", lambda: self.open_card(every))
+        menu_entry(menu, "Setting card of all fixtures…", lambda: self.open_card(every))
         return menu
 
     def item_menu(self) -> QMenu:
@@ -245,25 +268,25 @@ class PatchStation(Station):
         s = self._session
         keys = list(s.selection.ids) if s.selection.kind == "item" else []
         if not keys:
-            entry(menu, "Add fixtures…", self.add_fixtures)
-            entry(menu, "Paste from a spreadsheet…", self.paste_clipboard)
+            menu_entry(menu, "Add fixtures…", self.add_fixtures)
+            menu_entry(menu, "Paste from a spreadsheet…", self.paste_clipboard)
             self.list.add_copying(menu)
             return menu
-        entry(menu, "Edit the address", self.edit_address)
-        entry(menu, "Lay out…", self.panel.lay_out)
-        entry(menu, "Pick up", self.tapes.pick_up)
+        menu_entry(menu, "Edit the address", self.edit_address)
+        menu_entry(menu, "Lay out…", self.panel.lay_out)
+        menu_entry(menu, "Pick up", self.tapes.pick_up)
         menu.addSeparator()
-        locked = all(self.list.items.locked(k) for k in keys)
-        entry(menu, "Unlock" if locked else "Lock", lambda: s.attempt(lock, keys, not locked))
-        entry(menu, "Duplicate…", lambda: self.panel.copy(keys))
+        locked = all(self.list.items.is_locked(k) for k in keys)
+        menu_entry(menu, "Unlock" if locked else "Lock", lambda: s.attempt_edit(lock_items, keys, not locked))
+        menu_entry(menu, "Duplicate…", lambda: self.panel.copy_items(keys))
         lamps = [k for k in keys if k in s.rig.fixtures]
         if lamps:
-            entry(menu, "Setting card…", lambda: self.open_card(lamps))
+            menu_entry(menu, "Setting card…", lambda: self.open_card(lamps))
         self.list.add_copying(menu)
-        entry(menu, "Pack this universe…", self.panel.pack)
-        entry(menu, "Next gap that fits", self.next_gap)
+        menu_entry(menu, "Pack this universe…", self.panel.pack_universe)
+        menu_entry(menu, "Next gap that fits", self.next_gap)
         menu.addSeparator()
-        entry(menu, "Remove", lambda: s.attempt(remove_items, keys))
+        menu_entry(menu, "Remove", lambda: s.attempt_edit(remove_items, keys))
         return menu
 
     def open_card(self, fixtures: list[str]) -> None:
@@ -282,27 +305,27 @@ class PatchStation(Station):
     def next_gap(self) -> None:
         """Go to the next free stretch that holds what is selected (or one slot), behind it."""
         s = self._session
-        spans = s.index.spans(s.selection.first) if s.selection.kind == "item" else ()
+        spans = s.index.spans_of(s.selection.first_selected) if s.selection.kind == "item" else ()
         width = (
             spans[0].last - spans[0].first + 1
             if spans
-            else footprint_of(s.rig, s.selection.first)
+            else footprint_of(s.rig, s.selection.first_selected)
             if s.selection.kind == "item"
             else 1
         )
         at = (spans[0].universe, spans[0].last) if spans else s.selection.slot
         if at is None:
             first = next(iter(universes_in_order(s.rig)), "")
-            at = (s.selection.first if s.selection.kind == "universe" else first, 0)
+            at = (s.selection.first_selected if s.selection.kind == "universe" else first, 0)
         found = next_gap(s, at, max(1, width)) if at[0] else None
         if found:
-            s.select(Selection("slot", (), slot=found))
+            s.change_selection(Selection("slot", (), slot=found))
         else:
-            s.say(f"No gap of {plural(max(1, width), 'slot')} is free behind here.", "warning")
+            s.say(f"No gap of {say_count(max(1, width), 'slot')} is free behind here.", "warning")
 
-    def duplicate(self) -> None:
+    def duplicate_items(self) -> None:
         if self._session.selection.kind == "item":
-            self.panel.copy(list(self._session.selection.ids))
+            self.panel.copy_items(list(self._session.selection.ids))
 
     def _select_group(self, gid: str) -> None:
         group = self._session.rig.groups.get(gid)
@@ -312,17 +335,17 @@ class PatchStation(Station):
                 [m for m in group.members if m in self._session.rig.fixtures or m in self._session.rig.elements]
             )
 
-    def _changed(self, change: Change) -> None:
-        self._which()
-        if change.ids("groups"):
-            self._groups()
+    def _follow_change(self, change: Change) -> None:
+        self._fill_which()
+        if change.changed_ids("groups"):
+            self._fill_groups()
 
-    def _groups(self) -> None:
+    def _fill_groups(self) -> None:
         groups = [(gid, f"{g.name} ({len(g.members)})") for gid, g in self._session.rig.groups.items()]
         self.group.set_options([("", "Group"), *groups], "")
         self.group.setEnabled(bool(groups))
 
-    def _which(self) -> None:
+    def _fill_which(self) -> None:
         rig = self._session.rig
         empty = not rig.fixtures and not rig.elements
         self._tapes_or_empty.setCurrentIndex(1 if empty else 0)
@@ -334,7 +357,7 @@ class PatchStation(Station):
             else "Every generic of the library can be named: 12 x RGBW at 1.1; 4 x Moving head, spot at 2.1 +24"
         )
 
-    def _zoomed(self, name: str) -> None:
+    def _follow_zoom(self, name: str) -> None:
         for key, b in self._zoom.items():
             b.setChecked(key == name)
 
@@ -350,13 +373,13 @@ class PatchStation(Station):
             line.set_value("")
             line.revert()
 
-    def _wished(self, text: str) -> object:
+    def _take_wished(self, text: str) -> object:
         if not text.strip():
             return True
-        from welvo.formats.wishes import wished  # with the library, which is not loaded before it is wanted
+        from welvo.formats.wishes import add_wished  # with the library, which is not loaded before it is wanted
 
         before = set(self._session.rig.universes)
-        made = list(self._session.edit(wished, text).made)
+        made = list(self._session.make_edit(add_wished, text).made)
         fresh = [str(u.number) for k, u in self._session.rig.universes.items() if k not in before]
         more = (
             f" New: {'universe' if len(fresh) == 1 else 'universes'} "
@@ -364,13 +387,13 @@ class PatchStation(Station):
             if fresh
             else ""
         )
-        self._session.say(f"Added {plural(len(made), 'fixture')}.{more}")
+        self._session.say(f"Added {say_count(len(made), 'fixture')}.{more}")
         self.wish.set_value("")
         self._session.select_items(made)
         return True
 
     def _wished_quick(self, text: str) -> object:
-        done = self._wished(text)
+        done = self._take_wished(text)
         self.quick.set_value("")
         return done
 
@@ -382,15 +405,15 @@ class PatchStation(Station):
         AddFixtures(self._session, self).exec()
 
     def _add_universe(self) -> None:
-        change = self._session.attempt(add_universe)
+        change = self._session.attempt_edit(add_universe)
         if change:
-            self._session.select(Selection("universe", change.made))
+            self._session.change_selection(Selection("universe", change.made))
 
     def _add_element(self) -> None:
         rig = self._session.rig
         taken = {e.name for e in rig.elements.values()}
         name = next(f"ribbon {n}" for n in range(1, 10_000) if f"ribbon {n}" not in taken)
-        change = self._session.edit(add_element, Element(name=name, pixels=60, order="RGB", at=Place()))
+        change = self._session.make_edit(add_element, Element(name=name, pixels=60, order="RGB", at=Place()))
         self._session.select_items(list(change.made))
 
     def _add_block(self) -> None:
@@ -398,7 +421,7 @@ class PatchStation(Station):
         rig = self._session.rig
         taken = {e.name for e in rig.elements.values()}
         name = next(f"block {n}" for n in range(1, 10_000) if f"block {n}" not in taken)
-        change = self._session.edit(add_element, Element(name=name, kind="block", slots=16, at=Place()))
+        change = self._session.make_edit(add_element, Element(name=name, kind="block", slots=16, at=Place()))
         self._session.select_items(list(change.made))
 
     def edit_address(self) -> None:
@@ -409,7 +432,7 @@ class PatchStation(Station):
     def restyle(self) -> None:
         self.tapes.restyle()
         self.panel.restyle()
-        self.panel.build()
+        self.panel.build_form()
 
 
 class _EmptyTapes(EmptyPage):
@@ -418,5 +441,5 @@ class _EmptyTapes(EmptyPage):
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
         for n in range(3):
-            text(p, QRectF(16, 12 + 26 * n, 24, 20), str(n + 1), "line", 16, True, RIGHT)
+            draw_text_line(p, QRectF(16, 12 + 26 * n, 24, 20), str(n + 1), "line", 16, True, RIGHT)
             draw_frame(p, QRectF(272, 12 + 26 * n, self.width() - 296, 20), None, "line", 0, 1, dashed=True)

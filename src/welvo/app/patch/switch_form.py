@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QLabel
 from welvo.app.patch.switch_picture import SwitchPicture
 from welvo.app.session import Session
 from welvo.app.widgets.forms import Picked, Row, Subject, Typed
-from welvo.app.widgets.painting import button, label, row
+from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import FormPanel
 from welvo.patch import table
 from welvo.patch.set_on import set_on
@@ -19,8 +19,8 @@ from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig
 from welvo.rig.notation import say_place
 from welvo.rig.profile import AddressSetting
-from welvo.rig.readers import whole
-from welvo.rig.switches import one_slip_away, reach, say_setting, why_there
+from welvo.rig.readers import read_whole_number
+from welvo.rig.switches import one_slip_away, reach_of_switches, say_switches, why_there
 from welvo.runs.edits import change_segment
 
 WAY = Picked(
@@ -48,11 +48,11 @@ MENU_UP_TO = Typed(
     "The last start the lamp's menu offers. An address above it is a finding.",
     "highest",
     width=64,
-    shown=lambda a: str(reach(a)[1]),
+    shown=lambda a: str(reach_of_switches(a)[1]),
 )
 
 
-def _capital(words: str) -> str:
+def _with_capital(words: str) -> str:
     return words[:1].upper() + words[1:]
 
 
@@ -77,16 +77,16 @@ def show_switches(panel: FormPanel, one: list[str]) -> None:
 
     def words() -> str:
         on = set_on(s.index, one[0])
-        how_to = _capital(say_setting(setting(), on.address))
+        how_to = _with_capital(say_switches(setting(), on.address))
         return f"{how_to}, {on.behind}" if on.address and on.behind else how_to
 
     def change(_: str, **fields: object) -> object:
         made = replace(setting() or AddressSetting(), **fields)
-        return s.edit(edits.set_profile, pid(), f"how {s.rig.profiles[pid()].name} is addressed", address=made)
+        return s.make_edit(edits.set_profile, pid(), f"how {s.rig.profiles[pid()].name} is addressed", address=made)
 
     subject = Subject(lambda: setting() or AddressSetting(), change)
     panel.new_form(subject, AddressSetting).add(WAY)
-    how = label("", 13, True, wrap=True)
+    how = make_label("", 13, True, wrap=True)
     panel.body.addWidget(how)
     now = setting()
     if now and now.by in ("switches", "dials"):
@@ -134,14 +134,16 @@ class _Picture:
         self._session: Session = panel.session
         self._planned_setting, self._words = setting, words
         self._picture = SwitchPicture()
-        self._said = label("", 11, wrap=True)
-        self._take = button("Plan it", self._plan, "Moves the fixture in the plan to what the switches say.")
-        self._back = button("Show the plan's", self.show, "Draws the switches for the planned address again.")
-        self._why = label("", 11, wrap=True)
+        self._said = make_label("", 11, wrap=True)
+        self._take = make_button(
+            "Plan it", self._plan_address, "Moves the fixture in the plan to what the switches say."
+        )
+        self._back = make_button("Show the plan's", self.show, "Draws the switches for the planned address again.")
+        self._why = make_label("", 11, wrap=True)
         self._why.hide()
         panel.body.addWidget(self._picture)
         panel.body.addWidget(self._said)
-        panel.body.addLayout(row(self._take, self._back, None))
+        panel.body.addLayout(row_of_widgets(self._take, self._back, None))
         panel.new_form(Subject(lambda: self, lambda *_, **__: None)).add(
             Typed(
                 "Answers at",
@@ -149,42 +151,42 @@ class _Picture:
                 width=64,
                 placeholder="?",
                 shown=lambda me: me.answers,
-                take=self._explain,
+                take=self._explain_typed,
             )
         )
         self.answers = ""
         panel.body.addWidget(self._why)
-        self._picture.read.connect(self._read)
+        self._picture.read.connect(self._read_picture)
         panel.refreshers.append(self.show)
 
-    def _address(self) -> int:
+    def _address_shown(self) -> int:
         return set_on(self._session.index, self._one[0]).address
 
-    def _setting(self) -> AddressSetting:
+    def _setting_shown(self) -> AddressSetting:
         return self._planned_setting() or AddressSetting()
 
     def show(self) -> None:
         if self._shown != self._one[0]:  # another lamp: what was asked about the one before says nothing of it
             self._shown, self.answers = self._one[0], ""
             self._why.hide()
-        address = self._address()
+        address = self._address_shown()
         self._how.setText(self._words())
         self._picture.setVisible(bool(address))
         if address:
-            self._picture.show_address(self._setting(), address)
-            self._read(address)
+            self._picture.show_address(self._setting_shown(), address)
+            self._read_picture(address)
         else:
             self._said.setText("")
             self._take.hide()
             self._back.hide()
 
-    def _read(self, now: int) -> None:
+    def _read_picture(self, now: int) -> None:
         """What the picture says, beside what the plan says."""
-        planned, setting = self._address(), self._setting()
+        planned, setting = self._address_shown(), self._setting_shown()
         same = now == planned
         self._take.setVisible(not same)
         self._back.setVisible(not same)
-        low, high = reach(setting)
+        low, high = reach_of_switches(setting)
         if not same:
             possible = 1 <= now <= 512
             self._said.setText(
@@ -202,30 +204,30 @@ class _Picture:
         else:
             self._said.setText("")
 
-    def _explain(self, typed: str) -> None:
+    def _explain_typed(self, typed: str) -> None:
         self._why.hide()
         if typed.strip():
-            self._why.setText(why_there(self._setting(), self._address(), whole(typed, 1, 512)))
+            self._why.setText(why_there(self._setting_shown(), self._address_shown(), read_whole_number(typed, 1, 512)))
             self._why.show()
         self.answers = typed
 
-    def _plan(self) -> None:
+    def _plan_address(self) -> None:
         on = set_on(self._session.index, self._one[0])
         if on.place:
             device, port, n = on.place
             segment = self._session.rig.devices[device].ports[port].run[n]
             if segment.kind != "bridge":
                 raise Refused("Its address follows from its place behind the converter: move it there.")
-            words = f"plan DMX {self._picture.said} behind the bridge"
-            dmx = {**segment.dmx, self._one[0]: self._picture.said}
-            self._session.edit(change_segment, device, port, n, words, dmx=dmx)
+            words = f"plan DMX {self._picture.address_it_says} behind the bridge"
+            dmx = {**segment.dmx, self._one[0]: self._picture.address_it_says}
+            self._session.make_edit(change_segment, device, port, n, words, dmx=dmx)
             return
-        spans = self._session.index.spans(self._one[0])
+        spans = self._session.index.spans_of(self._one[0])
         universe = spans[0].universe if spans else next(iter(self._session.rig.universes), "")
         if not universe:
             raise Refused("There is no universe yet to plan it in.")
-        self._session.edit(self._planned, universe)
+        self._session.make_edit(self._planned_edit, universe)
 
-    def _planned(self, rig: Rig, universe: str) -> Edit:
-        where = say_place(rig.universes[universe].number, self._picture.said)
+    def _planned_edit(self, rig: Rig, universe: str) -> Edit:
+        where = say_place(rig.universes[universe].number, self._picture.address_it_says)
         return table.change_first(self._session.index, [self._one[0]], where)

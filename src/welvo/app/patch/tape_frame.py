@@ -78,7 +78,7 @@ class TapeFrame(QAbstractScrollArea):
         self.setAccessibleName("Tapes")
         self.viewport().setMouseTracking(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
-        self.horizontalScrollBar().valueChanged.connect(self._scrolled)
+        self.horizontalScrollBar().valueChanged.connect(self._follow_scroll)
         self.verticalScrollBar().valueChanged.connect(lambda _: self.viewport().update())
         session.changed.connect(self._on_change)
         session.selection_changed.connect(self._on_selection)
@@ -91,7 +91,7 @@ class TapeFrame(QAbstractScrollArea):
     def tape_width(self) -> float:
         return max(100.0, self.viewport().width() - GUTTER - 2 * MARGIN)
 
-    def steps(self) -> list[float]:
+    def zoom_steps(self) -> list[float]:
         """Pixels per slot of each zoom step; those closer than 1.3× to the previous are left out."""
         wide = self.tape_width
         if self._steps[0] == wide:
@@ -104,30 +104,30 @@ class TapeFrame(QAbstractScrollArea):
         return found
 
     @property
-    def pp(self) -> float:
-        steps = self.steps()
+    def pixels_per_slot(self) -> float:
+        steps = self.zoom_steps()
         return steps[min(self._step, len(steps) - 1)]
 
     @property
     def level_name(self) -> str:
-        return "Fit" if self._step == 1 else level_for(self.pp).name
+        return "Fit" if self._step == 1 else level_for(self.pixels_per_slot).name
 
     def set_level(self, name: str) -> None:
         """Go to one of the four named levels, keeping what is selected in view."""
         want = {"Field": 0.25, "Fit": self.tape_width / SLOTS, "Block": 5.0, "Slot": 36.0}[name]
-        steps = self.steps()
+        steps = self.zoom_steps()
         self._set_step(min(range(len(steps)), key=lambda n: abs(steps[n] - want)))
 
-    def zoom(self, by: int) -> None:
+    def zoom_by(self, by: int) -> None:
         self._set_step(self._step + by)
 
     def _set_step(self, step: int) -> None:
         middle = self._middle_slot()
-        self._step = max(0, min(len(self.steps()) - 1, step))
+        self._step = max(0, min(len(self.zoom_steps()) - 1, step))
         self._cache.clear()
-        self._layout()
-        if level_for(self.pp) in (BLOCK, SLOT):
-            self._centre(middle)
+        self._lay_out_tapes()
+        if level_for(self.pixels_per_slot) in (BLOCK, SLOT):
+            self._centre_on_slot(middle)
         self._show_selection()
         self.zoomed.emit(self.level_name)
         self.viewport().update()
@@ -136,25 +136,25 @@ class TapeFrame(QAbstractScrollArea):
         spans = self._selected_spans()
         if spans:
             return (spans[0].first + spans[0].last) / 2
-        return (self.x0 + self.tape_width / 2) / max(self.pp, 0.01)
+        return (self.x0 + self.tape_width / 2) / max(self.pixels_per_slot, 0.01)
 
-    def _centre(self, slot: float) -> None:
-        wide = SLOTS * self.pp
+    def _centre_on_slot(self, slot: float) -> None:
+        wide = SLOTS * self.pixels_per_slot
         self.x0 = (
-            max(0.0, min(wide - self.tape_width, slot * self.pp - self.tape_width / 2))
+            max(0.0, min(wide - self.tape_width, slot * self.pixels_per_slot - self.tape_width / 2))
             if wide > self.tape_width
             else 0.0
         )
         self.horizontalScrollBar().setValue(int(self.x0))
 
-    def _scrolled(self, value: int) -> None:
+    def _follow_scroll(self, value: int) -> None:
         if value != int(self.x0):
             self.x0 = float(value)
             self._cache.clear()
             self.viewport().update()
 
-    def _layout(self) -> None:
-        level = level_for(self.pp)
+    def _lay_out_tapes(self) -> None:
+        level = level_for(self.pixels_per_slot)
         order = universes_in_order(self._session.rig)
         self._rows = []
         if level is FIELD:
@@ -168,7 +168,7 @@ class TapeFrame(QAbstractScrollArea):
         else:
             y = 4.0
             for uid in order:
-                lanes = self._blocks(uid)[1]
+                lanes = self._blocks_of_universe(uid)[1]
                 h = level.pitch + (lanes - 1) * level.more
                 self._rows.append(RowAt(uid, GUTTER + MARGIN, y, h, lanes))
                 y += h
@@ -183,15 +183,17 @@ class TapeFrame(QAbstractScrollArea):
         self.verticalScrollBar().setPageStep(self.viewport().height() - HEADER)
         self.verticalScrollBar().setRange(0, max(0, int(height) - self.viewport().height() + HEADER))
         self.verticalScrollBar().setSingleStep(26)
-        wide_ = SLOTS * self.pp - self.tape_width
-        self.horizontalScrollBar().setRange(0, max(0, int(wide_)) if level in (BLOCK, SLOT) or self.pp > 2 else 0)
+        wide_ = SLOTS * self.pixels_per_slot - self.tape_width
+        self.horizontalScrollBar().setRange(
+            0, max(0, int(wide_)) if level in (BLOCK, SLOT) or self.pixels_per_slot > 2 else 0
+        )
         self.horizontalScrollBar().setPageStep(int(self.tape_width))
-        self.horizontalScrollBar().setSingleStep(int(self.pp * 4))
+        self.horizontalScrollBar().setSingleStep(int(self.pixels_per_slot * 4))
         self.x0 = float(self.horizontalScrollBar().value())
 
     def resizeEvent(self, e: QResizeEvent) -> None:
         self._cache.clear()
-        self._layout()
+        self._lay_out_tapes()
         self.zoomed.emit(self.level_name)
         super().resizeEvent(e)
 
@@ -206,23 +208,25 @@ class TapeFrame(QAbstractScrollArea):
             self._let_go()
             if self.lens and self.lens[0] not in self._session.rig.universes:
                 self.lens = None
-            self._layout()
+            self._lay_out_tapes()
 
     def _on_change(self, change: Change) -> None:
         if self.window().isVisible() and not self.isVisible():
             self._slept = True  # another station is looked at: all is worked out when this one is shown again
             return
         touched = set(self._session.followed.universes)
-        all_anew = bool(change.ids("profiles") or change.ids("shares") or change.ids("universes"))
+        all_anew = bool(
+            change.changed_ids("profiles") or change.changed_ids("shares") or change.changed_ids("universes")
+        )
         if all_anew:
             touched |= self._cache.keys() | self._block_cache.keys()
-        if change.ids("tests"):
+        if change.changed_ids("tests"):
             touched |= self._cache.keys()  # the marks of what was tested
         lanes: dict[str, int | None] = {}
         for uid in touched:
             self._cache.pop(uid, None)
             old = self._block_cache.get(uid)
-            if old is None or all_anew or old[2] != self._session.index.on(uid):  # names move no lane
+            if old is None or all_anew or old[2] != self._session.index.spans_on_universe(uid):  # names move no lane
                 lanes[uid] = old[1] if old else None
                 self._block_cache.pop(uid, None)
         self._fresh |= touched
@@ -233,18 +237,20 @@ class TapeFrame(QAbstractScrollArea):
         self._let_go()
         if self.lens and self.lens[0] not in self._session.rig.universes:
             self.lens = None
-        if change.ids("universes") or any(
-            self._blocks(uid)[1] != before for uid, before in lanes.items() if uid in self._session.rig.universes
+        if change.changed_ids("universes") or any(
+            self._blocks_of_universe(uid)[1] != before
+            for uid, before in lanes.items()
+            if uid in self._session.rig.universes
         ):
-            self._layout()  # only what changes the height or the order of the rows moves them
+            self._lay_out_tapes()  # only what changes the height or the order of the rows moves them
         self.viewport().update()
 
-    def _blocks(self, uid: str) -> tuple[list[Block], int]:
+    def _blocks_of_universe(self, uid: str) -> tuple[list[Block], int]:
         """Blocks and number of lanes of a universe, kept until an edit touches it."""
         found = self._block_cache.get(uid)
         if found is None:
             blocks, lanes = blocks_of(self._session.index, uid)
-            found = self._block_cache[uid] = (blocks, lanes, list(self._session.index.on(uid)))
+            found = self._block_cache[uid] = (blocks, lanes, list(self._session.index.spans_on_universe(uid)))
         return found[0], found[1]
 
     def _on_selection(self) -> None:
@@ -257,7 +263,7 @@ class TapeFrame(QAbstractScrollArea):
 
     def restyle(self) -> None:
         self._cache.clear()
-        self._layout()
+        self._lay_out_tapes()
         self.viewport().update()
 
     def row_of(self, universe: str) -> RowAt | None:
@@ -268,16 +274,17 @@ class TapeFrame(QAbstractScrollArea):
         r = self.row_of(universe)
         if r is None:
             return None
-        top = SLOT_TOP if level_for(self.pp) is SLOT else 0
+        top = SLOT_TOP if level_for(self.pixels_per_slot) is SLOT else 0
         return QPointF(
-            r.x + (address - 0.5) * self.pp - self.x0, r.y + top + 8 - self.verticalScrollBar().value() + HEADER
+            r.x + (address - 0.5) * self.pixels_per_slot - self.x0,
+            r.y + top + 8 - self.verticalScrollBar().value() + HEADER,
         )
 
     def _show_selection(self) -> None:
         """Scroll so that what is selected is seen."""
         s = self._session.selection
         spans = self._selected_spans()
-        uid = s.first if s.kind == "universe" else spans[0].universe if spans else s.slot[0] if s.slot else ""
+        uid = s.first_selected if s.kind == "universe" else spans[0].universe if spans else s.slot[0] if s.slot else ""
         r = self.row_of(uid)
         if r is None:
             return
@@ -287,10 +294,10 @@ class TapeFrame(QAbstractScrollArea):
             bar.setValue(int(r.y) - 4)
         elif r.y + r.height > bar.value() + room:
             bar.setValue(int(r.y + r.height - room) + 4)
-        if spans and level_for(self.pp) in (BLOCK, SLOT):
-            x = (spans[0].first - 1) * self.pp - self.x0
-            if x < 0 or x + min(120, (spans[0].last - spans[0].first) * self.pp) > self.tape_width:
-                self._centre((spans[0].first + min(spans[0].last, spans[0].first + 10)) / 2)
+        if spans and level_for(self.pixels_per_slot) in (BLOCK, SLOT):
+            x = (spans[0].first - 1) * self.pixels_per_slot - self.x0
+            if x < 0 or x + min(120, (spans[0].last - spans[0].first) * self.pixels_per_slot) > self.tape_width:
+                self._centre_on_slot((spans[0].first + min(spans[0].last, spans[0].first + 10)) / 2)
                 self._cache.clear()
 
     def _selected_spans(self) -> list[Span]:
@@ -299,9 +306,9 @@ class TapeFrame(QAbstractScrollArea):
         if self._chosen[0] is not s or self._chosen[1] is not self._session.rig:
             spans: list[Span] = []
             if s.kind == "segment" and s.on:
-                spans = list(index.spans(s.on))
+                spans = list(index.spans_of(s.on))
             elif s.kind == "item":
-                spans = [x for k in s.ids for x in index.spans(k)]
+                spans = [x for k in s.ids for x in index.spans_of(k)]
             items = frozenset(s.ids) if s.kind == "item" else frozenset[str]()
             takers = frozenset((s.on,)) if s.kind == "segment" and s.on else items
             self._chosen = (s, self._session.rig, spans, takers, items)
@@ -311,9 +318,9 @@ class TapeFrame(QAbstractScrollArea):
         """Those of them in one universe."""
         self._selected_spans()
         chosen = self._chosen[3]
-        return [x for x in self._session.index.on(universe) if x.key in chosen] if chosen else []
+        return [x for x in self._session.index.spans_on_universe(universe) if x.key in chosen] if chosen else []
 
-    def _focus(self) -> frozenset[str]:
+    def _focused_items(self) -> frozenset[str]:
         """The ids of the items that are selected."""
         self._selected_spans()
         return self._chosen[4]
@@ -325,17 +332,17 @@ class TapeFrame(QAbstractScrollArea):
         return 16.0 if self.viewport().width() > 1300 else 14.0
 
     def _lens_height(self, uid: str) -> int:
-        lanes = self._blocks(uid)[1]
+        lanes = self._blocks_of_universe(uid)[1]
         return SLOT_TOP + 14 + (lanes - 1) * SLOT.more + SLOT.lane + 12
 
     # ---- hit test
 
-    def at(self, pos: QPointF) -> tuple[str, int] | None:
+    def slot_at_point(self, pos: QPointF) -> tuple[str, int] | None:
         """Universe and slot under a point of the viewport (0 in the gutter), or None."""
         y = pos.y() + self.verticalScrollBar().value() - HEADER
         if pos.y() < HEADER:
             return None
-        level = level_for(self.pp)
+        level = level_for(self.pixels_per_slot)
         for r in self._rows:
             if level is FIELD and not r.x - 30 <= pos.x() <= r.x + 140:
                 continue
@@ -344,7 +351,7 @@ class TapeFrame(QAbstractScrollArea):
                     return r.universe, 0
                 if level is SLOT and y - r.y < 12:
                     return r.universe, max(1, min(SLOTS, int((pos.x() - r.x) / self.tape_width * SLOTS) + 1))
-                pp, x0 = (0.25, 0.0) if level is FIELD else (self.pp, self.x0)
+                pp, x0 = (0.25, 0.0) if level is FIELD else (self.pixels_per_slot, self.x0)
                 slot = int((pos.x() - r.x + x0) / pp) + 1
                 return r.universe, slot if 1 <= slot <= SLOTS else 0
             if self.lens and self.lens[0] == r.universe and level not in (FIELD, SLOT):
@@ -354,15 +361,15 @@ class TapeFrame(QAbstractScrollArea):
         return None
 
     def _span_at(self, pos: QPointF) -> Span | None:
-        found = self.at(pos)
+        found = self.slot_at_point(pos)
         if not found or not found[1]:
             return None
         r = self.row_of(found[0])
-        level = level_for(self.pp)
-        here = self._session.index.at(*found)
+        level = level_for(self.pixels_per_slot)
+        here = self._session.index.spans_at_slot(*found)
         if not here or r is None or level is FIELD:
             return here[0] if here else None
-        blocks = {(x.key, x.break_no): b for b in self._blocks(found[0])[0] for x in b.spans}
+        blocks = {(x.key, x.break_no): b for b in self._blocks_of_universe(found[0])[0] for x in b.spans}
         y = pos.y() + self.verticalScrollBar().value() - HEADER - r.y - (SLOT_TOP if level is SLOT else 0)
         if y > r.height:
             y = y - r.height - 8 - SLOT_TOP

@@ -15,10 +15,10 @@ from PySide6.QtGui import QColor, QPainter, QPen
 
 from welvo.app.session import NOT_COMPARED, Since
 from welvo.app.widgets import marks
-from welvo.app.widgets.painting import CENTRE, text, width_of
+from welvo.app.widgets.painting import CENTRE, draw_text_line, width_of
 from welvo.app.widgets.theme import LIGHT, THEME
-from welvo.app.widgets.tints import body, spine
-from welvo.bench.record import standings
+from welvo.app.widgets.tints import draw_body, draw_spine
+from welvo.bench.record import all_standings
 from welvo.patch.index import Clash, Index, Span
 from welvo.patch.slot_words import channel_words
 from welvo.rig.attributes import family_of
@@ -59,7 +59,7 @@ class Block(Struct, frozen=True):
     lane: int
 
     @property
-    def span(self) -> Span:
+    def span_of_block(self) -> Span:
         return self.spans[0]
 
 
@@ -68,12 +68,12 @@ def blocks_of(index: Index, universe: str) -> tuple[list[Block], int]:
     found: list[Block] = []
     ends: list[int] = []
     taken: set[tuple[str, int]] = set()
-    spans = index.on(universe)
+    spans = index.spans_on_universe(universe)
     for n, s in enumerate(spans):
         if (s.key, s.break_no) in taken:
             continue
         group = [s]
-        partners = set(index.shared_with(s.item)) if index.rig.shares and s.item else set()
+        partners = set(index.shared_with(s.item_of_span)) if index.rig.shares and s.item_of_span else set()
         if partners:
             for o in spans[n + 1 :]:
                 if o.first != s.first:
@@ -90,7 +90,7 @@ def blocks_of(index: Index, universe: str) -> tuple[list[Block], int]:
 
 
 def title_of(index: Index, block: Block) -> str:
-    return " + ".join(index.name(s.key) for s in block.spans)
+    return " + ".join(index.name_of_taker(s.key) for s in block.spans)
 
 
 def paint_tape(
@@ -120,20 +120,20 @@ def paint_tape(
             if 0 <= x <= width:
                 p.drawLine(QPointF(x, 0), QPointF(x, level.lane + (lanes - 1) * level.more))
     if size < SLOTS:
-        marks.hatch(p, QRectF(size * pp - x0, top, (SLOTS - size) * pp, level.lane), THEME.color("line"), 6, 1)
+        marks.draw_hatch(p, QRectF(size * pp - x0, top, (SLOTS - size) * pp, level.lane), THEME.color("line"), 6, 1)
     for first, last in rig.universes[universe].reserve:
         kept = QRectF((first - 1) * pp - x0, top, (last - first + 1) * pp, level.lane)
         if kept.right() > 0 and kept.left() < width:
-            _reserve(p, kept, level)
+            _draw_reserve(p, kept, level)
     for first, last, who in since.before.get(universe, ()):
         if (last - 1) * pp - x0 > 0 and (first - 1) * pp - x0 < width:
             _stood_here(p, QRectF((first - 1) * pp - x0, top, (last - first + 1) * pp, level.lane), who, level)
-    clashes = index.clashes(universe, 200)
-    combs = _combs(index, blocks, pp, focus) if level is FIT else {}
+    clashes = index.clashes_in_universe(universe, 200)
+    combs = _combs_of_blocks(index, blocks, pp, focus) if level is FIT else {}
     done: set[int] = set()
-    tested = standings(index) if rig.tests else {}
+    tested = all_standings(index) if rig.tests else {}
     for n, block in enumerate(blocks):
-        s = block.span
+        s = block.span_of_block
         x, w = (s.first - 1) * pp - x0, (min(s.last, SLOTS) - s.first + 1) * pp
         if x > width or x + w < 0:
             continue
@@ -141,55 +141,57 @@ def paint_tape(
         r = QRectF(x, y, max(1.0, w - (0 if level is SLOT else min(1.0, w * 0.15))), level.lane)
         k = tint_of(rig, s.key)
         if n in combs:
-            body(p, QRectF(r.left(), y + level.lane - 6, r.width(), 6), k)
+            draw_body(p, QRectF(r.left(), y + level.lane - 6, r.width(), 6), k)
             group = combs[n]
             if group not in done:
                 done.add(group)
                 members = [i for i, g in combs.items() if g == group]
-                a, b = blocks[members[0]].span, blocks[members[-1]].span
-                words = f"{index.name(a.key)}–{index.name(b.key)}"
+                a, b = blocks[members[0]].span_of_block, blocks[members[-1]].span_of_block
+                words = f"{index.name_of_taker(a.key)}–{index.name_of_taker(b.key)}"
                 room = (b.last - a.first + 1) * pp
-                text(p, QRectF(x, y, max(room, width_of(words, 11) + 2), 13), words, size=11)
+                draw_text_line(p, QRectF(x, y, max(room, width_of(words, 11) + 2), 13), words, size=11)
                 wide = width_of(words, 11)
                 if wide + width_of(" " + code_of(rig, a.key), 11) < room:
-                    text(p, QRectF(x + wide + 5, y, room - wide, 13), code_of(rig, a.key), "quiet", 11)
+                    draw_text_line(p, QRectF(x + wide + 5, y, room - wide, 13), code_of(rig, a.key), "quiet", 11)
             continue
         if level is FIELD:
             _field_block(p, r, k)
         elif level is FIT:
-            body(p, r, k)
+            draw_body(p, r, k)
             words = title_of(index, block)
             left, right = _label_room(s, clashes, pp, x0, width)
             room = right - left - 5
             if width_of(words, 11) <= room:
-                text(p, QRectF(left + 5, y, room, level.lane), words, size=11)
+                draw_text_line(p, QRectF(left + 5, y, room, level.lane), words, size=11)
                 wide = width_of(words, 11)
                 code = "share" if len(block.spans) > 1 else code_of(rig, s.key)
                 if wide + 6 + width_of(code, 11) <= room:
-                    text(p, QRectF(left + 11 + wide, y, room - wide, level.lane), code, size=11)
+                    draw_text_line(p, QRectF(left + 11 + wide, y, room - wide, level.lane), code, size=11)
         elif level is BLOCK:
-            body(p, r, k)
+            draw_body(p, r, k)
             _function_comb(p, index, s, x, y + level.lane, pp, width)
-            _title(p, index, block, y, *_label_room(s, clashes, pp, x0, width))
+            _draw_title(p, index, block, y, *_label_room(s, clashes, pp, x0, width))
         else:
             _slot_block(p, index, block, r, pp, x0, width, k)
-            _title(p, index, block, y, *_label_room(s, clashes, pp, x0, width))
+            _draw_title(p, index, block, y, *_label_room(s, clashes, pp, x0, width))
         if len(block.spans) > 1:
             _share_outline(p, r)
-        if s.item in since.kinds:
-            marks.since(p, since.kinds[s.item], r.left(), r.top(), min(r.width(), 14.0), level is FIELD)
+        if s.item_of_span in since.kinds:
+            marks.draw_changed_corner(
+                p, since.kinds[s.item_of_span], r.left(), r.top(), min(r.width(), 14.0), level is FIELD
+            )
         if tested and level is not FIELD:
-            how = tested.get(f"item/{s.item}", "")
+            how = tested.get(f"item/{s.item_of_span}", "")
             if how:
-                marks.tested(p, how, min(r.right(), width) - 9, r.top() + 2)
+                marks.draw_tested(p, how, min(r.right(), width) - 9, r.top() + 2)
     if lanes > 1 and level is not FIELD:
-        _overlays(p, index, blocks, pp, x0, width, top, level)
-    _clashes(p, clashes, blocks, pp, x0, width, top, level)
+        _draw_overlays(p, index, blocks, pp, x0, width, top, level)
+    _draw_clashes(p, clashes, blocks, pp, x0, width, top, level)
     if level is SLOT:
         _slot_ruler(p, index, blocks, pp, x0, width, size)
 
 
-def _reserve(p: QPainter, r: QRectF, level: Level) -> None:
+def _draw_reserve(p: QPainter, r: QRectF, level: Level) -> None:
     """A stretch that is kept free: a dashed outline, and the word where it fits."""
     pen = QPen(THEME.color("edge"), 1)
     pen.setStyle(Qt.PenStyle.DashLine)
@@ -197,7 +199,7 @@ def _reserve(p: QPainter, r: QRectF, level: Level) -> None:
     p.setBrush(Qt.BrushStyle.NoBrush)
     p.drawRect(r.adjusted(0.5, 0.5, -0.5, -0.5))
     if level is not FIELD and r.width() > width_of("reserve", 11) + 8:
-        text(p, r.adjusted(5, 0, 0, 0), "reserve", "quiet", 11)
+        draw_text_line(p, r.adjusted(5, 0, 0, 0), "reserve", "quiet", 11)
 
 
 def _stood_here(p: QPainter, r: QRectF, who: str, level: Level) -> None:
@@ -208,7 +210,7 @@ def _stood_here(p: QPainter, r: QRectF, who: str, level: Level) -> None:
     p.setBrush(Qt.BrushStyle.NoBrush)
     p.drawRect(r.adjusted(0.5, 0.5, -0.5, -0.5))
     if level is not FIELD and r.width() > width_of(f"was {who}", 11) + 6:
-        text(p, r.adjusted(4, 0, 0, 0), f"was {who}", "note", 11)
+        draw_text_line(p, r.adjusted(4, 0, 0, 0), f"was {who}", "note", 11)
 
 
 def _label_room(span: Span, clashes: list[Clash], pp: float, x0: float, width: float) -> tuple[float, float]:
@@ -222,24 +224,24 @@ def _label_room(span: Span, clashes: list[Clash], pp: float, x0: float, width: f
     return max(stretches, key=lambda s: s[1] - s[0], default=(0.0, 0.0))
 
 
-def _title(p: QPainter, index: Index, block: Block, y: float, left: float, right: float) -> None:
+def _draw_title(p: QPainter, index: Index, block: Block, y: float, left: float, right: float) -> None:
     """Number in bold and what it is, as far as there is room."""
     words = title_of(index, block)
     wide = width_of(words, 13, True)
     if right - left - 8 < min(wide, 24):
         return
-    text(p, QRectF(left + 8, y + 1, right - left - 10, 17), words, bold=True)
+    draw_text_line(p, QRectF(left + 8, y + 1, right - left - 10, 17), words, bold=True)
     if right - left - 18 - wide > 20:
-        text(
+        draw_text_line(
             p,
             QRectF(left + 15 + wide, y + 1, right - left - 18 - wide, 17),
-            kind_name(index.rig, block.span.key),
+            kind_name(index.rig, block.span_of_block.key),
             size=11,
         )
 
 
 def _field_block(p: QPainter, r: QRectF, k: int) -> None:
-    line, fill = THEME.tint(k)
+    line, fill = THEME.colours_of_tint(k)
     p.fillRect(r, fill if r.width() >= 4 else line)
     if r.width() >= 4:
         p.fillRect(QRectF(r.left(), r.top(), 1.5, r.height()), line)
@@ -253,7 +255,7 @@ def _share_outline(p: QPainter, r: QRectF) -> None:
         p.drawRect(r.adjusted(2.5, 2.5, -2.5, -2.5))
 
 
-def _combs(index: Index, blocks: list[Block], pp: float, focus: frozenset[str]) -> dict[int, int]:
+def _combs_of_blocks(index: Index, blocks: list[Block], pp: float, focus: frozenset[str]) -> dict[int, int]:
     """Block number → first block of its comb: three or more evenly spaced neighbours too narrow for their number."""
     rig = index.rig
     found: dict[int, int] = {}
@@ -264,21 +266,23 @@ def _combs(index: Index, blocks: list[Block], pp: float, focus: frozenset[str]) 
         gap = 0
         for m in range(n + 1, len(blocks)):
             b, before = blocks[m], blocks[run[-1]]
-            step = b.span.first - before.span.first
+            step = b.span_of_block.first - before.span_of_block.first
             same = (
                 b.lane == a.lane
-                and tint_of(rig, b.span.key) == tint_of(rig, a.span.key)
-                and code_of(rig, b.span.key) == code_of(rig, a.span.key)
+                and tint_of(rig, b.span_of_block.key) == tint_of(rig, a.span_of_block.key)
+                and code_of(rig, b.span_of_block.key) == code_of(rig, a.span_of_block.key)
                 and len(b.spans) == 1
                 and (not gap or step == gap)
-                and b.span.last - b.span.first == a.span.last - a.span.first
+                and b.span_of_block.last - b.span_of_block.first == a.span_of_block.last - a.span_of_block.first
             )
-            if not same or b.span.key in focus:
+            if not same or b.span_of_block.key in focus:
                 break
             gap = gap or step
             run.append(m)
-        narrow = (a.span.last - a.span.first + 1) * pp < width_of(index.name(a.span.key), 11) + 6
-        if len(run) >= 3 and narrow and len(a.spans) == 1 and a.span.key not in focus:
+        narrow = (a.span_of_block.last - a.span_of_block.first + 1) * pp < width_of(
+            index.name_of_taker(a.span_of_block.key), 11
+        ) + 6
+        if len(run) >= 3 and narrow and len(a.spans) == 1 and a.span_of_block.key not in focus:
             for m in run:
                 found[m] = n
             n = run[-1] + 1
@@ -290,7 +294,7 @@ def _combs(index: Index, blocks: list[Block], pp: float, focus: frozenset[str]) 
 def _function_comb(p: QPainter, index: Index, span: Span, x: float, foot: float, pp: float, width: float) -> None:
     """One tooth per channel: tall for intensity and shutter, middle for colour, low for the rest."""
     tall = {"intensity": 11, "shutter": 11, "colour": 7}
-    line = THEME.tint(tint_of(index.rig, span.key))[0]
+    line = THEME.colours_of_tint(tint_of(index.rig, span.key))[0]
     for first, slots, _, _, function in channel_words(index, span):
         at = x + (first - 1 - span.offset) * pp
         if at > width or at + slots * pp < 0:
@@ -301,10 +305,10 @@ def _function_comb(p: QPainter, index: Index, span: Span, x: float, foot: float,
 
 def _slot_block(p: QPainter, index: Index, block: Block, r: QRectF, pp: float, x0: float, width: float, k: int) -> None:
     """Title strip, pixel strip and one cell per channel."""
-    span = block.span
-    line, fill = THEME.tint(k)
+    span = block.span_of_block
+    line, fill = THEME.colours_of_tint(k)
     p.fillRect(r, fill)
-    spine(p, r.left(), r.top(), r.height(), k, line)
+    draw_spine(p, r.left(), r.top(), r.height(), k, line)
     channels = channel_words(index, span)
     pixel_before = 0
     cells = r.top() + 32
@@ -320,40 +324,40 @@ def _slot_block(p: QPainter, index: Index, block: Block, r: QRectF, pp: float, x
             p.setPen(QPen(THEME.color("text"), 1))
             p.drawLine(QPointF(x, cells - 13), QPointF(x, cells))
             label = f"px {pixel}" if not pixel_before and pixel == 1 else str(pixel)
-            text(p, QRectF(x + 3, cells - 14, 40, 14), label, size=11, elide=False)
+            draw_text_line(p, QRectF(x + 3, cells - 14, 40, 14), label, size=11, elide=False)
         pixel_before = pixel
         cell = QRectF(x, cells, w, r.bottom() - cells)
         light = LIGHT.get(function)
         if width_of(short, 11) + 4 <= w:
-            text(p, cell.adjusted(0, 0, 0, -4 if light else 0), short, size=11, align=CENTRE)
+            draw_text_line(p, cell.adjusted(0, 0, 0, -4 if light else 0), short, size=11, align=CENTRE)
         else:
-            _upright(p, cell, short)
+            _draw_upright(p, cell, short)
         if light:
             p.fillRect(QRectF(x + 3, r.bottom() - 6, w - 6, 3), QColor(light))
     p.fillRect(QRectF(r.left(), r.bottom() - 1, r.width(), 1), line)
 
 
-def _upright(p: QPainter, r: QRectF, words: str) -> None:
+def _draw_upright(p: QPainter, r: QRectF, words: str) -> None:
     p.save()
     p.translate(r.center().x(), r.center().y())
     p.rotate(-90)
-    text(p, QRectF(-r.height() / 2, -r.width() / 2, r.height(), r.width()), words, size=11, align=CENTRE)
+    draw_text_line(p, QRectF(-r.height() / 2, -r.width() / 2, r.height(), r.width()), words, size=11, align=CENTRE)
     p.restore()
 
 
-def _overlays(
+def _draw_overlays(
     p: QPainter, index: Index, blocks: list[Block], pp: float, x0: float, width: float, top: float, level: Level
 ) -> None:
     """A dashed seam between two that lie over each other on purpose: no hatch, for nothing is wrong."""
     step = level.more or level.pitch
     for n, a in enumerate(blocks):
         for b in blocks[n + 1 :]:
-            if b.span.first > a.span.last:
+            if b.span_of_block.first > a.span_of_block.last:
                 break
-            if b.lane == a.lane or not index.meant(a.span, b.span):
+            if b.lane == a.lane or not index.is_meant_overlap(a.span_of_block, b.span_of_block):
                 continue
-            x = (b.span.first - 1) * pp - x0
-            w = (min(a.span.last, b.span.last) - b.span.first + 1) * pp
+            x = (b.span_of_block.first - 1) * pp - x0
+            w = (min(a.span_of_block.last, b.span_of_block.last) - b.span_of_block.first + 1) * pp
             if x > width or x + w < 0:
                 continue
             seam = top + max(a.lane, b.lane) * step - (step - level.lane) / 2
@@ -366,7 +370,7 @@ def _overlays(
             p.drawLine(QPointF(x, seam), QPointF(x + w, seam))
 
 
-def _clashes(
+def _draw_clashes(
     p: QPainter,
     clashes: list[Clash],
     blocks: list[Block],
@@ -391,10 +395,10 @@ def _clashes(
             for lane in {a, b}:
                 strip = QRectF(x, top + lane * step, w, 18)
                 p.fillRect(strip, plate)
-                marks.hatch(p, strip, THEME.color("error"), 7, 2)
+                marks.draw_hatch(p, strip, THEME.color("error"), 7, 2)
         else:
             p.fillRect(r, plate)
-            marks.hatch(p, r, THEME.color("error"), 5, 2)
+            marks.draw_hatch(p, r, THEME.color("error"), 5, 2)
         edge = 2 if level is SLOT else 1
         p.setPen(QPen(THEME.color("error"), edge))
         p.setBrush(Qt.BrushStyle.NoBrush)
@@ -407,10 +411,10 @@ def _slot_ruler(p: QPainter, index: Index, blocks: list[Block], pp: float, x0: f
     k = width / SLOTS
     p.fillRect(QRectF(0, 0, width, 8), THEME.color("field"))
     for block in blocks:
-        s = block.span
+        s = block.span_of_block
         p.fillRect(
             QRectF((s.first - 1) * k, 0, max(1.0, (min(s.last, SLOTS) - s.first + 1) * k - 0.5), 8),
-            THEME.tint(tint_of(rig, s.key))[0],
+            THEME.colours_of_tint(tint_of(rig, s.key))[0],
         )
     frame = QRectF(x0 / pp * k, -1, min(width / pp, SLOTS) * k, 10)
     p.setPen(QPen(THEME.color("accent"), 1.5))
@@ -421,7 +425,7 @@ def _slot_ruler(p: QPainter, index: Index, blocks: list[Block], pp: float, x0: f
     while (n - 1) * pp - x0 < width and n <= size:
         x = (n - 1) * pp - x0
         if x >= 0:
-            text(p, QRectF(x + 2, 12, 40, 18), str(n), "quiet", 11, elide=False)
+            draw_text_line(p, QRectF(x + 2, 12, 40, 18), str(n), "quiet", 11, elide=False)
             p.setPen(QPen(THEME.color("edge"), 1))
             p.drawLine(QPointF(x, 28), QPointF(x, SLOT_TOP))
         n += every

@@ -16,12 +16,12 @@ from welvo.app.patch.laying_form import Ghost
 from welvo.app.patch.tape_frame import COLUMN, GUTTER, HEADER, MARGIN, TILE, RowAt, TapeFrame
 from welvo.app.patch.tape_painting import FIELD, SLOT, SLOT_TOP, level_for, paint_tape
 from welvo.app.widgets import marks
-from welvo.app.widgets.painting import RIGHT, draw_frame, fitting, text, width_of
+from welvo.app.widgets.painting import RIGHT, draw_frame, draw_text_line, fitting_size, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.checks.checker import Report
 from welvo.rig.counting import SLOTS
-from welvo.rig.lookup import used
-from welvo.rig.notation import plural, say_place
+from welvo.rig.lookup import is_in_use
+from welvo.rig.notation import say_count, say_place
 from welvo.rig.protocol import say_wire
 from welvo.rig.wiring import Universe
 
@@ -43,8 +43,8 @@ class TapeView(TapeFrame):
         self.viewport().update()
 
     def _paint_ghosts(self, p: QPainter, r: RowAt, y: float) -> None:
-        level = level_for(self.pp)
-        pp, x0 = (0.25, 0.0) if level is FIELD else (self.pp, self.x0)
+        level = level_for(self.pixels_per_slot)
+        pp, x0 = (0.25, 0.0) if level is FIELD else (self.pixels_per_slot, self.x0)
         top = y + (SLOT_TOP if level is SLOT else 0)
         here = self.ghosts.get(r.universe, [])
         for n, g in enumerate(here):
@@ -59,22 +59,22 @@ class TapeView(TapeFrame):
             draw_frame(p, shape, "accent_wash", "accent", 0, 1.5, dashed=True)
             room = (here[n + 1].first - g.last - 1) * pp - 4 if n + 1 < len(here) else 60.0
             if width_of(g.words, 11, True) + 6 <= wide:
-                text(p, shape.adjusted(4, 0, 0, 0), g.words, size=11, bold=True)
+                draw_text_line(p, shape.adjusted(4, 0, 0, 0), g.words, size=11, bold=True)
             elif width_of(g.words, 11, True) <= room and self._is_bare(g, width_of(g.words, 11, True) + 6):
-                text(p, QRectF(shape.right() + 3, top, room, level.lane), g.words, size=11, bold=True)
+                draw_text_line(p, QRectF(shape.right() + 3, top, room, level.lane), g.words, size=11, bold=True)
 
     def _is_bare(self, g: Ghost, wide: float) -> bool:
         """Whether nothing is drawn right behind a ghost, so that its name can stand there."""
-        behind = g.last + int(wide / self.pp) + 1
-        return not any(s.first <= behind and g.last < s.last for s in self._session.index.on(g.universe))
+        behind = g.last + int(wide / self.pixels_per_slot) + 1
+        return not any(s.first <= behind and g.last < s.last for s in self._session.index.spans_on_universe(g.universe))
 
     # ---- painting
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self.viewport())
         p.fillRect(self.viewport().rect(), THEME.color("station"))
-        level = level_for(self.pp)
-        state = (self.pp, self.x0, self.tape_width, THEME.name, THEME.step)
+        level = level_for(self.pixels_per_slot)
+        state = (self.pixels_per_slot, self.x0, self.tape_width, THEME.name, THEME.step)
         if state != self._cached_for:
             self._cache.clear()
             self._gutters.clear()
@@ -101,33 +101,33 @@ class TapeView(TapeFrame):
             if level is FIELD:
                 self._paint_ghosts(p, r, y)
             else:
-                self._row(p, r, y)
+                self._draw_row(p, r, y)
                 self._paint_ghosts(p, r, y)
                 if lens:
                     self._paint_lens(p, r.universe, y + r.height)
         p.setClipping(False)
-        self._header(p)
+        self._draw_header(p)
         self._paint_over(p, off)
         if self.hasFocus():
             draw_frame(p, QRectF(self.viewport().rect()), None, "accent", 2, 2)
 
-    def _header(self, p: QPainter) -> None:
-        level = level_for(self.pp)
+    def _draw_header(self, p: QPainter) -> None:
+        level = level_for(self.pixels_per_slot)
         w = self.viewport().width()
         p.fillRect(0, 0, w, HEADER, THEME.color("station"))
         if level is FIELD:
-            text(p, QRectF(MARGIN, 0, w, HEADER), f"{len(self._rows)} universes, one bar each", "quiet", 11)
+            draw_text_line(p, QRectF(MARGIN, 0, w, HEADER), f"{len(self._rows)} universes, one bar each", "quiet", 11)
             return
-        text(p, QRectF(12, 0, 100, HEADER), "Universe", "quiet", 11)
-        text(p, QRectF(158, 0, 60, HEADER), "Feed", "quiet", 11)
-        text(p, QRectF(200, 0, 50, HEADER), "Free", "quiet", 11, align=RIGHT)
+        draw_text_line(p, QRectF(12, 0, 100, HEADER), "Universe", "quiet", 11)
+        draw_text_line(p, QRectF(158, 0, 60, HEADER), "Feed", "quiet", 11)
+        draw_text_line(p, QRectF(200, 0, 50, HEADER), "Free", "quiet", 11, align=RIGHT)
         if level is SLOT:
             return
         for n in (1, *range(64, 513, 64)):
-            x = GUTTER + MARGIN + (n - 1) * self.pp - self.x0
+            x = GUTTER + MARGIN + (n - 1) * self.pixels_per_slot - self.x0
             if GUTTER + MARGIN - 1 <= x <= w - MARGIN:
                 r = QRectF(x if n == 1 else x - 30, 0, 40 if n == 1 else 32, HEADER)
-                text(
+                draw_text_line(
                     p,
                     r,
                     str(n),
@@ -152,10 +152,10 @@ class TapeView(TapeFrame):
             self._worst_cache = (report, worst)
         return self._worst_cache[1]
 
-    def _worst(self, uid: str) -> str:
+    def _worst_severity(self, uid: str) -> str:
         return self._worst_of(self._session.report).get(uid, "")
 
-    def _pixmap(self, uid: str, width: float, height: float, pp: float, x0: float) -> QPixmap:
+    def _pixmap_of_tape(self, uid: str, width: float, height: float, pp: float, x0: float) -> QPixmap:
         found = self._cache.get(uid)
         if found is None:
             ratio = self.devicePixelRatioF()
@@ -164,44 +164,54 @@ class TapeView(TapeFrame):
             found.fill(Qt.GlobalColor.transparent)
             q = QPainter(found)
             paint_tape(
-                q, self._session.index, uid, pp, x0, width, self._focus(), self._blocks(uid), self._session.since
+                q,
+                self._session.index,
+                uid,
+                pp,
+                x0,
+                width,
+                self._focused_items(),
+                self._blocks_of_universe(uid),
+                self._session.since,
             )
             q.end()
             self._cache[uid] = found
         return found
 
-    def _row(self, p: QPainter, r: RowAt, y: float) -> None:
+    def _draw_row(self, p: QPainter, r: RowAt, y: float) -> None:
         s = self._session
-        level = level_for(self.pp)
+        level = level_for(self.pixels_per_slot)
         chosen = s.selection.kind == "universe" and r.universe in s.selection.ids
-        self._gutter(p, r, y, chosen or r.universe in self._shown_on)
-        pix = self._pixmap(r.universe, self.tape_width, r.height, self.pp, self.x0)
+        self._draw_gutter(p, r, y, chosen or r.universe in self._shown_on)
+        pix = self._pixmap_of_tape(r.universe, self.tape_width, r.height, self.pixels_per_slot, self.x0)
         p.drawPixmap(QPointF(r.x, y), pix)
         self._outline_selected(p, r, y)
         if self.lens and self.lens[0] == r.universe and level is not SLOT:
             first, slots = self.lens[1], int((self.viewport().width() - GUTTER - 2 * MARGIN) / self._lens_pp())
-            frame = QRectF(r.x + (first - 1) * self.pp - self.x0, y - 2, slots * self.pp, r.height - 2)
+            frame = QRectF(
+                r.x + (first - 1) * self.pixels_per_slot - self.x0, y - 2, slots * self.pixels_per_slot, r.height - 2
+            )
             p.setPen(QPen(THEME.color("accent"), 1))
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawRect(frame)
 
-    def _gutter(self, p: QPainter, r: RowAt, y: float, chosen: bool) -> None:
+    def _draw_gutter(self, p: QPainter, r: RowAt, y: float, chosen: bool) -> None:
         """Number, name, worst mark, feed and free slots of a universe, kept as a picture until one of them changes."""
         s = self._session
         universe = s.rig.universes[r.universe]
-        feeds = self._feeds().get(r.universe, [])
+        feeds = self._feeds_by_universe().get(r.universe, [])
         f = s.rig.feeds[feeds[0]] if feeds else None
         more = f" +{len(feeds) - 1}" if len(feeds) > 1 else ""
         words = say_wire(f.protocol, f.wire) + more if f else "no feed"
-        off = not used(s.rig, "universes", r.universe)
+        off = not is_in_use(s.rig, "universes", r.universe)
         state = (
             universe,
             chosen,
-            self._worst(r.universe),
+            self._worst_severity(r.universe),
             words,
             off,
             s.index.free_slots(r.universe),
-            bool(s.index.on(r.universe)),
+            bool(s.index.spans_on_universe(r.universe)),
             r.height,
         )
         kept = self._gutters.get(r.universe)
@@ -216,7 +226,7 @@ class TapeView(TapeFrame):
             kept = self._gutters[r.universe] = (state, picture)
         p.drawPixmap(QPointF(0, y - 3), kept[1])
 
-    def _feeds(self) -> dict[str, list[str]]:
+    def _feeds_by_universe(self) -> dict[str, list[str]]:
         """Feeds by universe, gathered once for each table of feeds."""
         feeds = self._session.rig.feeds
         if self._feeds_of[0] is not feeds:
@@ -233,33 +243,33 @@ class TapeView(TapeFrame):
         if chosen:
             q.fillRect(QRectF(8, 0, GUTTER - 8, r.height - 2), THEME.color("select"))
             q.fillRect(QRectF(8, 0, 3, r.height - 2), THEME.color("accent"))
-        top = 3 + (SLOT_TOP if level_for(self.pp) is SLOT else 0)
-        text(
+        top = 3 + (SLOT_TOP if level_for(self.pixels_per_slot) is SLOT else 0)
+        draw_text_line(
             q,
             QRectF(8, top, 32, 20),
             str(universe.number),
             "quiet" if off else "text",
-            fitting(str(universe.number), 32),
+            fitting_size(str(universe.number), 32),
             True,
             align=RIGHT,
         )
-        text(q, QRectF(48, top, GUTTER - 176, 20), universe.name or "–", "quiet" if off else "text", size=13)
+        draw_text_line(q, QRectF(48, top, GUTTER - 176, 20), universe.name or "–", "quiet" if off else "text", size=13)
         if worst:
-            marks.draw(q, worst, 138, top + 4, 12)
+            marks.draw_mark(q, worst, 138, top + 4, 12)
         if off:
-            text(q, QRectF(156, top, 68, 20), "not in use", "quiet", 11)
+            draw_text_line(q, QRectF(156, top, 68, 20), "not in use", "quiet", 11)
         elif words == "no feed":
-            text(q, QRectF(156, top, 68, 20), words, "warning" if something else "quiet", 11)
+            draw_text_line(q, QRectF(156, top, 68, 20), words, "warning" if something else "quiet", 11)
         else:
-            text(q, QRectF(156, top, 68, 20), words, "quiet", 11)
-        text(q, QRectF(214, top, 36, 20), str(free), "quiet", 11, align=RIGHT)
+            draw_text_line(q, QRectF(156, top, 68, 20), words, "quiet", 11)
+        draw_text_line(q, QRectF(214, top, 36, 20), str(free), "quiet", 11, align=RIGHT)
 
     def _outline_selected(self, p: QPainter, r: RowAt, y: float) -> None:
         slot = self._session.selection.slot
         if r.universe not in self._shown_on and not (slot and slot[0] == r.universe):
             return
-        level = level_for(self.pp)
-        blocks = {(x.key, x.break_no): b for b in self._blocks(r.universe)[0] for x in b.spans}
+        level = level_for(self.pixels_per_slot)
+        blocks = {(x.key, x.break_no): b for b in self._blocks_of_universe(r.universe)[0] for x in b.spans}
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(THEME.color("text"), 2))
         for span in self._selected_on(r.universe):
@@ -267,8 +277,8 @@ class TapeView(TapeFrame):
             if block is None:
                 continue
             top = y + (SLOT_TOP if level is SLOT else 0) + block.lane * (level.more or level.pitch)
-            x = r.x + (span.first - 1) * self.pp - self.x0
-            w = (min(span.last, SLOTS) - span.first + 1) * self.pp
+            x = r.x + (span.first - 1) * self.pixels_per_slot - self.x0
+            w = (min(span.last, SLOTS) - span.first + 1) * self.pixels_per_slot
             box_ = QRectF(x - 1, top - 1, w + 1, level.lane + 2).intersected(
                 QRectF(r.x - 2, 0, self.tape_width + 4, 1e6)
             )
@@ -276,9 +286,9 @@ class TapeView(TapeFrame):
                 p.drawRect(box_)
         slot = self._session.selection.slot
         if slot and slot[0] == r.universe:
-            x = r.x + (slot[1] - 1) * self.pp - self.x0
+            x = r.x + (slot[1] - 1) * self.pixels_per_slot - self.x0
             if r.x <= x <= r.x + self.tape_width:
-                p.fillRect(QRectF(x, y + r.height - 6, max(2.0, self.pp), 2), THEME.color("text"))
+                p.fillRect(QRectF(x, y + r.height - 6, max(2.0, self.pixels_per_slot), 2), THEME.color("text"))
 
     def _paint_field(self, p: QPainter, off: float) -> None:
         """All universes at once, kept as pictures of 30 rows; only rows that changed are drawn again."""
@@ -313,7 +323,7 @@ class TapeView(TapeFrame):
                 if r.universe in mine:
                     draw_frame(p, QRectF(r.x - 30, r.y - off, COLUMN, FIELD.pitch), None, "text", 0, 1)
                     if n % 5:
-                        text(
+                        draw_text_line(
                             p,
                             QRectF(r.x - 30, r.y - off - 2, 26, 14),
                             str(self._session.rig.universes[r.universe].number),
@@ -322,14 +332,14 @@ class TapeView(TapeFrame):
                             align=RIGHT,
                         )
                 if worst.get(r.universe) in ("error", "warning"):
-                    marks.draw(p, worst[r.universe], r.x + 131, r.y - off + 1, 9)
+                    marks.draw_mark(p, worst[r.universe], r.x + 131, r.y - off + 1, 9)
 
     def _field_row(self, q: QPainter, n: int, r: RowAt, y: float) -> None:
         q.setCompositionMode(QPainter.CompositionMode.CompositionMode_Clear)
         q.fillRect(QRectF(r.x - 32, y, COLUMN + 2, FIELD.pitch), THEME.color("station"))
         q.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceOver)
         if n % 5 == 0:
-            text(
+            draw_text_line(
                 q,
                 QRectF(r.x - 30, y - 2, 26, 14),
                 str(self._session.rig.universes[r.universe].number),
@@ -339,7 +349,7 @@ class TapeView(TapeFrame):
             )
         q.save()
         q.translate(r.x, y + 1)
-        paint_tape(q, self._session.index, r.universe, 0.25, 0, 128, frozenset(), self._blocks(r.universe))
+        paint_tape(q, self._session.index, r.universe, 0.25, 0, 128, frozenset(), self._blocks_of_universe(r.universe))
         q.restore()
 
     def _paint_over(self, p: QPainter, off: float) -> None:
@@ -359,7 +369,7 @@ class TapeView(TapeFrame):
             at = address or (spans[0].first if spans else 1)
             slots = int(self.tape_width / self._lens_pp())
             self.lens = (uid, max(1, min(SLOTS - slots + 1, at - 4)))
-        self._layout()
+        self._lay_out_tapes()
         self._show_selection()
         self.viewport().update()
 
@@ -371,15 +381,19 @@ class TapeView(TapeFrame):
         h = self._lens_height(uid) - 8
         draw_frame(p, QRectF(8, y, self.viewport().width() - 16, h), "ground", "accent", 4, 1)
         last = min(SLOTS, self.lens[1] + slots - 1)
-        text(p, QRectF(20, y + 6, 200, 16), "Lens", "quiet", 11)
-        text(p, QRectF(20, y + 22, 220, 22), f"{say_place(number, self.lens[1])} – {last}", size=16, bold=True)
-        text(p, QRectF(20, y + 46, 230, 16), "Space opens and closes it", "quiet", 11)
-        clashes = [c for c in self._session.index.clashes(uid, 50) if c.last >= self.lens[1] and c.first <= last]
+        draw_text_line(p, QRectF(20, y + 6, 200, 16), "Lens", "quiet", 11)
+        draw_text_line(
+            p, QRectF(20, y + 22, 220, 22), f"{say_place(number, self.lens[1])} – {last}", size=16, bold=True
+        )
+        draw_text_line(p, QRectF(20, y + 46, 230, 16), "Space opens and closes it", "quiet", 11)
+        clashes = [
+            c for c in self._session.index.clashes_in_universe(uid, 50) if c.last >= self.lens[1] and c.first <= last
+        ]
         if clashes:
             c = clashes[0]
-            marks.draw(p, "error", 20, y + 72, 14)
-            text(p, QRectF(42, y + 68, 210, 20), f"{plural(c.last - c.first + 1, 'slot')} meet", bold=True)
-            text(p, QRectF(42, y + 88, 210, 16), f"{say_place(number, c.first)}–{c.last:03d}", size=11)
+            marks.draw_mark(p, "error", 20, y + 72, 14)
+            draw_text_line(p, QRectF(42, y + 68, 210, 20), f"{say_count(c.last - c.first + 1, 'slot')} meet", bold=True)
+            draw_text_line(p, QRectF(42, y + 88, 210, 16), f"{say_place(number, c.first)}–{c.last:03d}", size=11)
         p.save()
         p.translate(GUTTER + MARGIN, y + 8)
         p.setClipRect(QRectF(-4, -2, self.tape_width + 6, h))
@@ -390,9 +404,9 @@ class TapeView(TapeFrame):
             pp,
             (self.lens[1] - 1) * pp,
             self.tape_width,
-            self._focus(),
+            self._focused_items(),
         )
-        blocks = {(x.key, x.break_no): b for b in self._blocks(uid)[0] for x in b.spans}
+        blocks = {(x.key, x.break_no): b for b in self._blocks_of_universe(uid)[0] for x in b.spans}
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(THEME.color("text"), 2))
         for span in self._selected_on(uid):

@@ -21,16 +21,16 @@ from welvo.app.patch.tape_view import TapeView
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.literal import rows_tip
-from welvo.app.widgets.painting import draw_frame, text
+from welvo.app.widgets.painting import draw_frame, draw_text_line
 from welvo.patch.arrange import copy_items, swap_items
 from welvo.patch.index import BY_PIXEL, Span
-from welvo.patch.landing import Landing, landing
+from welvo.patch.landing import Landing, foresee_landing
 from welvo.patch.steps import Step, apply_steps
 from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS
-from welvo.rig.edits import move
-from welvo.rig.lookup import call, universe_by_number
-from welvo.rig.notation import plural, read_place, say_place
+from welvo.rig.edits import move_item
+from welvo.rig.lookup import name_of_item, universe_by_number
+from welvo.rig.notation import read_place, say_count, say_place
 from welvo.survey.place_ways import place_ways
 from welvo.survey.target import of_slot
 
@@ -72,40 +72,40 @@ class Tapes(TapeView):
         if e.button() != Qt.MouseButton.LeftButton:
             return
         if self._carry and self._carry.by_keys:
-            self._drop()
+            self._drop_carried()
             return
-        found = self.at(e.position())
+        found = self.slot_at_point(e.position())
         span = self._span_at(e.position())
         s = self._session
         if span is None:
             if found and not found[1]:
-                s.select(Selection("universe", (found[0],)))
+                s.change_selection(Selection("universe", (found[0],)))
             elif found:
-                if level_for(self.pp) is SLOT:
+                if level_for(self.pixels_per_slot) is SLOT:
                     r = self.row_of(found[0])
                     if r and e.position().y() + self.verticalScrollBar().value() - HEADER - r.y < 12:
-                        self._centre(found[1])
+                        self._centre_on_slot(found[1])
                         return
-                s.select(Selection("slot", (), slot=found))
+                s.change_selection(Selection("slot", (), slot=found))
             return
-        slot = found if level_for(self.pp) in (BLOCK, SLOT) else None
-        if not span.item:
+        slot = found if level_for(self.pixels_per_slot) in (BLOCK, SLOT) else None
+        if not span.item_of_span:
             s.select_taker(span.key)
             return
         add = e.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
-        chosen = s.selection.kind == "item" and span.item in s.selection.ids
+        chosen = s.selection.kind == "item" and span.item_of_span in s.selection.ids
         self._when_let_go = None
         if e.modifiers() & Qt.KeyboardModifier.ShiftModifier and s.selection.kind == "item" and not chosen:
             s.select_items(self._range_to(span))
         elif add and s.selection.kind == "item":
             if chosen:  # it may be the start of a drag: taken out only when the button is let go where it was
-                self._when_let_go = [k for k in s.selection.ids if k != span.item]
+                self._when_let_go = [k for k in s.selection.ids if k != span.item_of_span]
             else:
-                s.select_items([*s.selection.ids, span.item])
+                s.select_items([*s.selection.ids, span.item_of_span])
         elif chosen and len(s.selection.ids) > 1:
-            self._when_let_go = [span.item]
+            self._when_let_go = [span.item_of_span]
         else:
-            s.select_items([span.item], max(0, span.break_no), slot)
+            s.select_items([span.item_of_span], max(0, span.break_no), slot)
         self._press = (e.position(), span)
 
     def _range_to(self, span: Span) -> list[str]:
@@ -114,13 +114,13 @@ class Tapes(TapeView):
         before = self._selected_spans()
         order = [r.universe for r in self._rows]
         if not before or before[-1].universe not in order or span.universe not in order:
-            return [*s.selection.ids, span.item]
+            return [*s.selection.ids, span.item_of_span]
         ends = sorted((order.index(x.universe), x.first) for x in (before[-1], span))
         between = [
-            x.item
+            x.item_of_span
             for n in range(ends[0][0], ends[1][0] + 1)
-            for x in s.index.on(order[n])
-            if x.item and ends[0] <= (n, x.first) <= ends[1]
+            for x in s.index.spans_on_universe(order[n])
+            if x.item_of_span and ends[0] <= (n, x.first) <= ends[1]
         ]
         return list(dict.fromkeys([*s.selection.ids, *between]))
 
@@ -128,10 +128,10 @@ class Tapes(TapeView):
         if self._press and not self._carry and e.buttons() & Qt.MouseButton.LeftButton:
             if (e.position() - self._press[0]).manhattanLength() >= QApplication.startDragDistance():
                 span = self._press[1]
-                grabbed = self.at(self._press[0])
+                grabbed = self.slot_at_point(self._press[0])
                 self._take_up(span, (grabbed[1] if grabbed else span.first) - span.first)
         if self._carry:
-            found = self.at(e.position())
+            found = self.slot_at_point(e.position())
             if found and found[1]:
                 self._carry_to(found[0], found[1] - self._carry.grab)
             self.viewport().update()
@@ -139,46 +139,50 @@ class Tapes(TapeView):
     def mouseReleaseEvent(self, e: QMouseEvent) -> None:
         pressed, self._press = self._press, None
         if self._carry and not self._carry.by_keys:
-            self._drop(*_how(e.modifiers()))
+            self._drop_carried(*_how_to_drop(e.modifiers()))
         elif pressed and self._when_let_go is not None:
             self._session.select_items(self._when_let_go)
         self._when_let_go = None
 
     def mouseDoubleClickEvent(self, e: QMouseEvent) -> None:
-        found = self.at(e.position())
-        if found and found[1] and level_for(self.pp) is not SLOT:
+        found = self.slot_at_point(e.position())
+        if found and found[1] and level_for(self.pixels_per_slot) is not SLOT:
             self.toggle_lens(found[0], found[1])
 
     def _take_up(self, span: Span, grab: int, by_keys: bool = False) -> None:
         """Begin to carry a span, and with it all else that is selected."""
         s = self._session
-        if not span.item or span.break_no == BY_PIXEL:
+        if not span.item_of_span or span.break_no == BY_PIXEL:
             return  # it moves with its cable
-        ids = s.selection.ids if s.selection.kind == "item" and span.item in s.selection.ids else (span.item,)
+        ids = (
+            s.selection.ids
+            if s.selection.kind == "item" and span.item_of_span in s.selection.ids
+            else (span.item_of_span,)
+        )
         along = tuple(
             x
             for k in ids
-            for x in s.index.spans(k)
+            for x in s.index.spans_of(k)
             if (x.key, x.break_no) != (span.key, span.break_no)
             and x.offset == 0
             and x.break_no != BY_PIXEL
             and (x.key != span.key or len(ids) > 1)
         )
-        land = landing(s.index, span.item, span.break_no, span.universe, span.first)
-        self._carry = Carry(span.item, span.break_no, grab, land, by_keys, "", along)
+        land = foresee_landing(s.index, span.item_of_span, span.break_no, span.universe, span.first)
+        self._carry = Carry(span.item_of_span, span.break_no, grab, land, by_keys, "", along)
         self._carry_to(span.universe, span.first)
 
     def _carry_to(self, universe: str, address: int) -> None:
         c, s = self._carry, self._session
         assert c
         width = c.land.last - c.land.first + 1
-        size = s.index.limit(universe).slots
+        size = s.index.limit_of_universe(universe).slots
         if c.key in s.rig.fixtures:
             address = min(address, size - width + 1)
         address = max(1, min(SLOTS, address))
-        moving = frozenset({c.key, *(x.item for x in c.along)}) if c.along else frozenset[str]()
-        c.land = landing(s.index, c.key, c.break_no, universe, address, moving)
-        start = s.index.place(c.key, c.break_no)
+        moving = frozenset({c.key, *(x.item_of_span for x in c.along)}) if c.along else frozenset[str]()
+        c.land = foresee_landing(s.index, c.key, c.break_no, universe, address, moving)
+        start = s.index.span_of_break(c.key, c.break_no)
         if not c.along or start is None:
             c.landings = ()
             return
@@ -190,10 +194,10 @@ class Tapes(TapeView):
             if not uid or not 1 <= to <= SLOTS:
                 c.landings = ()
                 return
-            found.append(landing(s.index, x.item, x.break_no, uid, to, moving))
+            found.append(foresee_landing(s.index, x.item_of_span, x.break_no, uid, to, moving))
         c.landings = tuple(found)
 
-    def _drop(self, copy: bool = False, exchange: bool = False) -> None:
+    def _drop_carried(self, copy: bool = False, exchange: bool = False) -> None:
         """Put down what is carried: moved, as a copy, or changing places with the one it lies on."""
         carry, self._carry = self._carry, None
         self.viewport().update()
@@ -208,7 +212,7 @@ class Tapes(TapeView):
         over = next(
             (
                 k
-                for k, x in zip((carry.key, *(y.item for y in carry.along)), lands)
+                for k, x in zip((carry.key, *(y.item_of_span for y in carry.along)), lands)
                 if x.past_end and k in s.rig.fixtures
             ),
             "",
@@ -216,36 +220,40 @@ class Tapes(TapeView):
         if refused and not copy:
             s.say(f"{refused}; it stays where it is.", "warning")
         elif over:
-            s.say(f"{call(s.rig, over)} would end past the universe; it stays where it is.", "warning")
+            s.say(f"{name_of_item(s.rig, over)} would end past the universe; it stays where it is.", "warning")
         elif exchange:
-            self._exchange(carry)
+            self._exchange_places(carry)
         else:
             steps = [Step(carry.key, carry.break_no, carry.land.universe, carry.land.first)]
-            steps += [Step(x.item, x.break_no, y.universe, y.first) for x, y in zip(carry.along, carry.landings)]
+            steps += [
+                Step(x.item_of_span, x.break_no, y.universe, y.first) for x, y in zip(carry.along, carry.landings)
+            ]
             keys = list(dict.fromkeys(x.key for x in steps))
             if copy:
-                made = s.attempt(copy_items, keys, steps)
+                made = s.attempt_edit(copy_items, keys, steps)
                 if made:
                     s.select_items(list(made.made))
             elif len(steps) == 1:
-                s.attempt(move, carry.key, carry.break_no, carry.land.universe, carry.land.first)
+                s.attempt_edit(move_item, carry.key, carry.break_no, carry.land.universe, carry.land.first)
             else:
                 where = say_place(s.rig.universes[carry.land.universe].number, carry.land.first)
-                s.attempt(apply_steps, steps, f"move {plural(len(keys), 'item')} to {where}")
+                s.attempt_edit(apply_steps, steps, f"move {say_count(len(keys), 'item')} to {where}")
 
-    def _exchange(self, carry: Carry) -> None:
+    def _exchange_places(self, carry: Carry) -> None:
         """Change places with the one item that lies where it would land."""
         s = self._session
         met = list(dict.fromkeys(m[0] for m in carry.land.meets))
         other = (
-            next((x for x in s.index.spans(met[0]) if x.universe == carry.land.universe), None)
+            next((x for x in s.index.spans_of(met[0]) if x.universe == carry.land.universe), None)
             if len(met) == 1 and isinstance(met[0], str)
             else None
         )
         if carry.along or other is None:
             s.say("To swap, carry one item onto one other; it stays where it is.", "warning")
             return
-        s.attempt(lambda _: swap_items(s.index, (carry.key, carry.break_no), (other.item, max(0, other.break_no))))
+        s.attempt_edit(
+            lambda _: swap_items(s.index, (carry.key, carry.break_no), (other.item_of_span, max(0, other.break_no)))
+        )
 
     def carry_words(self, land: Landing) -> tuple[str, str]:
         """Mark and sentence of the card beside what is carried."""
@@ -257,43 +265,46 @@ class Tapes(TapeView):
             if not self._carry.landings:
                 return "error", "some would leave the universes there"
             lands = (land, *self._carry.landings)
-            keys = (self._carry.key, *(x.item for x in self._carry.along))
+            keys = (self._carry.key, *(x.item_of_span for x in self._carry.along))
             hit = [(k, x) for k, x in zip(keys, lands) if x.meets or x.past_end]
             if hit:
                 who, where = hit[0]
-                met = f"meets {s.index.call(where.meets[0][0])}" if where.meets else "ends past the universe"
-                return "error", f"{call(rig, who)} {met}" + (
+                met = f"meets {s.index.word_for_taker(where.meets[0][0])}" if where.meets else "ends past the universe"
+                return "error", f"{name_of_item(rig, who)} {met}" + (
                     f" · {len(hit)} of {len(lands)} do not fit" if len(hit) > 1 else ""
                 )
             return "matches", f"free for all {len(lands)}"
         if land.past_end:
-            return "warning", f"ends {plural(land.past_end, 'slot')} past " + (land.why or "the universe")
+            return "warning", f"ends {say_count(land.past_end, 'slot')} past " + (land.why or "the universe")
         if land.meets:
             key, uid, first, last = land.meets[0]
             more = f" and {len(land.meets) - 1} more" if len(land.meets) > 1 else ""
             slots = say_place(rig.universes[uid].number, first) + (f"–{last:03d}" if last > first else "")
-            return "error", f"meets {s.index.call(key)} on {plural(last - first + 1, 'slot')}: {slots}{more}"
+            return (
+                "error",
+                f"meets {s.index.word_for_taker(key)} on {say_count(last - first + 1, 'slot')}: {slots}{more}",
+            )
         if land.needs:
             return "error", f"needs universe {land.needs}, which is not there"
         if land.cuts:
             return "warning", f"cuts pixel {land.cuts[0]} at {rig.universes[land.universe].size}"
         if land.goes_on:
             return "matches", f"free · goes on into universe {land.goes_on}"
-        return "matches", f"free · {plural(land.free_before, 'slot')} before, {land.free_after} after"
+        return "matches", f"free · {say_count(land.free_before, 'slot')} before, {land.free_after} after"
 
     def carry_more(self) -> str:
         """What else the drop would do: who follows, and the other ways to drop."""
         assert self._carry
         s = self._session
-        behind = s.index.dependents(self._carry.key)
+        behind = s.index.items_that_follow(self._carry.key)
         follow = (
-            f"{', '.join(call(s.rig, k) for k in behind[:3])}{' …' if len(behind) > 3 else ''} moves along · "
+            f"{', '.join(name_of_item(s.rig, k) for k in behind[:3])}{' …' if len(behind) > 3 else ''} moves along · "
             if behind
             else ""
         )
         met = {m[0] for m in self._carry.land.meets}
         one = next(iter(met)) if len(met) == 1 and not self._carry.along else None
-        swap = f" · Shift swaps with {call(s.rig, one)}" if isinstance(one, str) else ""
+        swap = f" · Shift swaps with {name_of_item(s.rig, one)}" if isinstance(one, str) else ""
         return f"{follow}Ctrl puts down a copy{swap}"
 
     def _paint_over(self, p: QPainter, off: float) -> None:
@@ -303,23 +314,28 @@ class Tapes(TapeView):
         r = self.row_of(land.universe)
         if r is None:
             return
-        level = level_for(self.pp)
+        level = level_for(self.pixels_per_slot)
         lane = 0
-        others = [b for b in self._blocks(land.universe)[0] if b.span.key != self._carry.key]
-        while any(b.lane == lane and b.span.first <= land.last and land.first <= b.span.last for b in others):
+        others = [b for b in self._blocks_of_universe(land.universe)[0] if b.span_of_block.key != self._carry.key]
+        while any(
+            b.lane == lane and b.span_of_block.first <= land.last and land.first <= b.span_of_block.last for b in others
+        ):
             lane += 1
         y = r.y - off + (SLOT_TOP if level is SLOT else 0) + lane * (level.more or level.pitch)
         ghost = QRectF(
-            r.x + (land.first - 1) * self.pp - self.x0, y, (land.last - land.first + 1) * self.pp, level.lane
+            r.x + (land.first - 1) * self.pixels_per_slot - self.x0,
+            y,
+            (land.last - land.first + 1) * self.pixels_per_slot,
+            level.lane,
         )
         for x in self._carry.landings:
             at = self.row_of(x.universe)
             if at:
                 top = at.y - off + (SLOT_TOP if level is SLOT else 0)
-                wide = (min(x.last, SLOTS) - x.first + 1) * self.pp
+                wide = (min(x.last, SLOTS) - x.first + 1) * self.pixels_per_slot
                 draw_frame(
                     p,
-                    QRectF(at.x + (x.first - 1) * self.pp - self.x0, top, wide, level.lane),
+                    QRectF(at.x + (x.first - 1) * self.pixels_per_slot - self.x0, top, wide, level.lane),
                     "accent_wash",
                     "accent",
                     0,
@@ -327,23 +343,25 @@ class Tapes(TapeView):
                     dashed=True,
                 )
         draw_frame(p, ghost, "accent_wash", "accent", 0, 2, dashed=True)
-        text(p, ghost.adjusted(4, 0, 0, 0), call(self._session.rig, self._carry.key), size=11, bold=True)
+        draw_text_line(
+            p, ghost.adjusted(4, 0, 0, 0), name_of_item(self._session.rig, self._carry.key), size=11, bold=True
+        )
         number = self._session.rig.universes[land.universe].number
         mark, sentence = self.carry_words(land)
         card = QRectF(min(ghost.left(), self.viewport().width() - 320), ghost.bottom() + 8, 310, 90)
         if card.bottom() > self.viewport().height():
             card.moveBottom(ghost.top() - 8)
         draw_frame(p, card, "raised", "accent", 4, 1)
-        text(
+        draw_text_line(
             p,
             QRectF(card.left() + 12, card.top() + 6, 270, 22),
             f"{say_place(number, land.first)} – {say_place(number, land.last)}",
             size=16,
             bold=True,
         )
-        marks.draw(p, mark, card.left() + 12, card.top() + 32, 12)
-        text(p, QRectF(card.left() + 30, card.top() + 28, 254, 20), sentence, size=11)
-        spans = [x for x in self._session.index.spans(self._carry.key) if x.break_no == self._carry.break_no]
+        marks.draw_mark(p, mark, card.left() + 12, card.top() + 32, 12)
+        draw_text_line(p, QRectF(card.left() + 30, card.top() + 28, 254, 20), sentence, size=11)
+        spans = [x for x in self._session.index.spans_of(self._carry.key) if x.break_no == self._carry.break_no]
         back = say_place(self._session.rig.universes[spans[0].universe].number, spans[0].first) if spans else "nowhere"
         keys = (
             f"Enter puts it down · typed {self._carry.typed}"
@@ -352,13 +370,15 @@ class Tapes(TapeView):
             if self._carry.by_keys
             else "Esc"
         )
-        text(p, QRectF(card.left() + 12, card.top() + 50, 290, 16), self.carry_more(), "quiet", 11)
-        text(p, QRectF(card.left() + 12, card.top() + 68, 290, 16), f"{keys} gives it back to {back}", "quiet", 11)
+        draw_text_line(p, QRectF(card.left() + 12, card.top() + 50, 290, 16), self.carry_more(), "quiet", 11)
+        draw_text_line(
+            p, QRectF(card.left() + 12, card.top() + 68, 290, 16), f"{keys} gives it back to {back}", "quiet", 11
+        )
 
     def contextMenuEvent(self, e: QContextMenuEvent) -> None:
         span = self._span_at(QPointF(e.pos()))
         s = self._session
-        if span and span.item not in s.selection.ids:
+        if span and span.item_of_span not in s.selection.ids:
             s.select_taker(span.key, span.break_no)
         self.menu_wanted.emit(e.globalPos())
 
@@ -367,11 +387,11 @@ class Tapes(TapeView):
 
     def viewportEvent(self, e: QEvent) -> bool:
         if e.type() == QEvent.Type.ToolTip and isinstance(e, QHelpEvent):
-            found = self.at(QPointF(e.pos()))
+            found = self.slot_at_point(QPointF(e.pos()))
             if found and found[1]:
                 target = of_slot(self._session.index, *found)
-                here = self._session.index.at(*found)
-                names = ", ".join(self._session.index.call(s.key) for s in here) or "free"
+                here = self._session.index.spans_at_slot(*found)
+                names = ", ".join(self._session.index.word_for_taker(s.key) for s in here) or "free"
                 words = rows_tip(names, place_ways(self._session.index, target))
                 QToolTip.showText(e.globalPos(), words, self.viewport())
             else:
@@ -381,7 +401,7 @@ class Tapes(TapeView):
 
     def wheelEvent(self, e: QWheelEvent) -> None:
         if e.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            self.zoom(1 if e.angleDelta().y() > 0 else -1)
+            self.zoom_by(1 if e.angleDelta().y() > 0 else -1)
         else:
             super().wheelEvent(e)
 
@@ -403,12 +423,12 @@ class Tapes(TapeView):
         elif key == Qt.Key.Key_M and e.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self.pick_up()
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Home, Qt.Key.Key_End):
-            self._walk(key, shift)
+            self._walk_to_fixture(key, shift)
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             self._walk_tape(-1 if key == Qt.Key.Key_Up else 1)
         else:
             return super().keyPressEvent(e)
-        self._layout()
+        self._lay_out_tapes()
         self.viewport().update()
         return None
 
@@ -433,7 +453,7 @@ class Tapes(TapeView):
             if 0 <= n < len(order):
                 self._carry_to(order[n], land.first)
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self._drop(*_how(e.modifiers()))
+            self._drop_carried(*_how_to_drop(e.modifiers()))
         elif key == Qt.Key.Key_Escape:
             self._carry = None
         elif e.text() and e.text() in "0123456789.":
@@ -454,11 +474,11 @@ class Tapes(TapeView):
         self.viewport().update()
         return True
 
-    def _walk(self, key: int, extend: bool) -> None:
+    def _walk_to_fixture(self, key: int, extend: bool) -> None:
         """To the fixture before or after on its tape; Home and End to the first and last."""
         spans = self._selected_spans()
         uid = spans[-1].universe if spans else (self._rows[0].universe if self._rows else "")
-        on = self._session.index.on(uid) if uid else []
+        on = self._session.index.spans_on_universe(uid) if uid else []
         if not on:
             return
         now = next(
@@ -473,7 +493,11 @@ class Tapes(TapeView):
         if extend and spans:
             lo, hi = sorted((max(now, 0), n))
             self._session.select_items(
-                list(dict.fromkeys([*self._session.selection.ids, *(s.item for s in on[lo : hi + 1] if s.item)]))
+                list(
+                    dict.fromkeys(
+                        [*self._session.selection.ids, *(s.item_of_span for s in on[lo : hi + 1] if s.item_of_span)]
+                    )
+                )
             )
         else:
             self._session.select_taker(on[n].key, on[n].break_no)
@@ -482,19 +506,19 @@ class Tapes(TapeView):
         spans = self._selected_spans()
         order = [r.universe for r in self._rows]
         s = self._session.selection
-        now = spans[-1].universe if spans else s.first if s.kind == "universe" else ""
+        now = spans[-1].universe if spans else s.first_selected if s.kind == "universe" else ""
         n = order.index(now) + by if now in order else 0
         if not 0 <= n < len(order):
             return
-        on = self._session.index.on(order[n])
+        on = self._session.index.spans_on_universe(order[n])
         at = spans[-1].first if spans else 1
         if on:
             near = min(on, key=lambda x: abs(x.first - at))
             self._session.select_taker(near.key, near.break_no)
         else:
-            self._session.select(Selection("universe", (order[n],)))
+            self._session.change_selection(Selection("universe", (order[n],)))
 
 
-def _how(modifiers: Qt.KeyboardModifier) -> tuple[bool, bool]:
+def _how_to_drop(modifiers: Qt.KeyboardModifier) -> tuple[bool, bool]:
     """How to drop: as a copy (Ctrl), changing places (Shift)."""
     return bool(modifiers & Qt.KeyboardModifier.ControlModifier), bool(modifiers & Qt.KeyboardModifier.ShiftModifier)

@@ -11,19 +11,19 @@ from PySide6.QtWidgets import QVBoxLayout
 from welvo.app.session import Session
 from welvo.app.widgets.forms import Picked, Row, Subject, Ticked, Typed
 from welvo.app.widgets.line_choice import line_row
-from welvo.app.widgets.painting import button, label, row
+from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import FormPanel, Title, Ways
 from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS
-from welvo.rig.document import Edit, Rig, put
+from welvo.rig.document import Edit, Rig, put_entries
 from welvo.rig.edits import add_feed, change_show, remove_feed, remove_universe, set_feed, set_universe
-from welvo.rig.lookup import feeds_of, used
-from welvo.rig.notation import plural, say_place, say_stretch, thousands
+from welvo.rig.lookup import feeds_of, is_in_use
+from welvo.rig.notation import say_count, say_place, say_stretch, say_thousands
 from welvo.rig.protocol import PROTOCOLS, every_way, read_protocol, say_wire
-from welvo.rig.readers import whole
+from welvo.rig.readers import read_whole_number
 from welvo.rig.wiring import Feed, Universe
 from welvo.survey.octets import octet_feeds, stream_key, stream_of
-from welvo.survey.traffic import say_bits, traffic
+from welvo.survey.traffic import say_bits, traffic_of_rig
 
 SHAPE = (
     Typed(
@@ -109,16 +109,16 @@ def show_universe(
 
     def head(into: QVBoxLayout) -> None:
         u = s.rig.universes[uid]
-        items = len({x.key for x in s.index.on(uid)})
-        limit = s.index.limit(uid)
-        free = f"{plural(items, 'item')} · {s.index.free_slots(uid)} of {limit.slots} slots free"
+        items = len({x.key for x in s.index.spans_on_universe(uid)})
+        limit = s.index.limit_of_universe(uid)
+        free = f"{say_count(items, 'item')} · {s.index.free_slots(uid)} of {limit.slots} slots free"
         into.addWidget(Title(f"Universe {u.number}", u.name))
-        into.addWidget(label(free, 11, quiet=True))
+        into.addWidget(make_label(free, 11, quiet=True))
         if limit.why:
-            into.addWidget(label(f"Ends at {limit.slots}: {limit.why}.", 11, wrap=True))
+            into.addWidget(make_label(f"Ends at {limit.slots}: {limit.why}.", 11, wrap=True))
 
     def change(what: str, **fields: object) -> object:
-        return s.edit(set_universe, uid, f"{what} of universe {s.rig.universes[uid].number}", **fields)
+        return s.make_edit(set_universe, uid, f"{what} of universe {s.rig.universes[uid].number}", **fields)
 
     def reserve(u: Universe) -> str:
         return ", ".join(say_stretch(a, b) for a, b in u.reserve)
@@ -131,7 +131,7 @@ def show_universe(
             "How many slots the sender uses of it: 512, or 510 for whole RGB pixels. Sender and receiver must match.",
             width=84,
             shown=lambda u: str(u.size),
-            take=lambda t: _resize(s, uid, resize, t),
+            take=lambda t: _resize_universe(s, uid, resize, t),
         ),
         Typed(
             "Reserve",
@@ -145,48 +145,48 @@ def show_universe(
             Ticked(
                 f"Used in “{s.rig.uses[s.rig.use].name}”",
                 "Whether the show in use sends this universe. Off: it stays in the rig and is not sent.",
-                shown=lambda _: used(s.rig, "universes", uid),
-                take=lambda on: _switch(s, uid, on),
+                shown=lambda _: is_in_use(s.rig, "universes", uid),
+                take=lambda on: _switch_sending(s, uid, on),
             )
         )
-    close = button("Pack…", lambda: pack(uid), "Closes the gaps with the fewest moves, shown on the tape first.")
-    gone = button(
+    close = make_button("Pack…", lambda: pack(uid), "Closes the gaps with the fewest moves, shown on the tape first.")
+    gone = make_button(
         "Remove",
-        lambda: s.edit(remove_universe, uid),
+        lambda: s.make_edit(remove_universe, uid),
         "Takes the universe and its feeds out; what is patched here is not patched then.",
     )
-    panel.body.addLayout(row(close, None, gone))
+    panel.body.addLayout(row_of_widgets(close, None, gone))
     for fid in feeds_of(s.rig, uid):
-        _feed(panel, fid)
+        _feed_fields(panel, fid)
     panel.rule()
     panel.words("One more feed")
     more = [
-        button(
+        make_button(
             record.word[:1].upper() + record.word[1:] if " " in record.word else record.word,
-            lambda p=record.key: s.edit(add_feed, uid, p),
+            lambda p=record.key: s.make_edit(add_feed, uid, p),
             record.means,
         )
         for record in PROTOCOLS.values()
     ]
-    panel.body.addLayout(row(*more[:2], None, spacing=4))
-    panel.body.addLayout(row(*more[2:], None, spacing=4))
+    panel.body.addLayout(row_of_widgets(*more[:2], None, spacing=4))
+    panel.body.addLayout(row_of_widgets(*more[2:], None, spacing=4))
 
 
-def _switch(s: Session, uid: str, on: bool) -> object:
+def _switch_sending(s: Session, uid: str, on: bool) -> object:
     """Let the show in use send a universe, or leave it off."""
     use = s.rig.uses[s.rig.use]
     off = tuple(u for u in use.universes_off if u != uid) + (() if on else (uid,))
     number = s.rig.universes[uid].number
-    return s.edit(change_show, s.rig.use, f"switch universe {number} {'on' if on else 'off'}", universes_off=off)
+    return s.make_edit(change_show, s.rig.use, f"switch universe {number} {'on' if on else 'off'}", universes_off=off)
 
 
-def _resize(s: Session, uid: str, resize: Callable[[str, int], object], typed: str) -> None:
-    size = whole(typed, 1, SLOTS)
+def _resize_universe(s: Session, uid: str, resize: Callable[[str, int], object], typed: str) -> None:
+    size = read_whole_number(typed, 1, SLOTS)
     if size != s.rig.universes[uid].size:
         resize(uid, size)
 
 
-def _feed(panel: FormPanel, fid: str) -> None:
+def _feed_fields(panel: FormPanel, fid: str) -> None:
     s = panel.session
     panel.rule()
 
@@ -194,16 +194,16 @@ def _feed(panel: FormPanel, fid: str) -> None:
         return s.rig.feeds[fid]
 
     def change(what: str, **fields: object) -> object:
-        return s.edit(set_feed, fid, f"{what} of {say_wire(feed().protocol, feed().wire)}", **fields)
+        return s.make_edit(set_feed, fid, f"{what} of {say_wire(feed().protocol, feed().wire)}", **fields)
 
-    name = label("", 13, True)
+    name = make_label("", 13, True)
     panel.refreshers.append(lambda: name.setText(say_wire(feed().protocol, feed().wire)))
-    remove = button(
+    remove = make_button(
         "Remove",
-        lambda: s.edit(remove_feed, fid),
+        lambda: s.make_edit(remove_feed, fid),
         "Stops planning this feed. Ports that listen to it listen to nothing then.",
     )
-    panel.body.addLayout(row(name, None, remove))
+    panel.body.addLayout(row_of_widgets(name, None, remove))
     record = PROTOCOLS[feed().protocol]
     rows: list[Row] = [
         Picked(
@@ -218,7 +218,7 @@ def _feed(panel: FormPanel, fid: str) -> None:
             "How the levels travel. The device's port must be set to the same, or it stays dark.",
             options=[(p, r.word) for p, r in PROTOCOLS.items()],
             shown=lambda f: str(f.protocol),
-            take=lambda p: change("protocol", protocol=p, wire=_fitting(feed(), p, s.rig)),
+            take=lambda p: change("protocol", protocol=p, wire=_fitting_number(feed(), p, s.rig)),
         ),
         Typed(
             "On the wire",
@@ -226,7 +226,7 @@ def _feed(panel: FormPanel, fid: str) -> None:
             "another port, or none.",
             width=84,
             shown=lambda f: PROTOCOLS[f.protocol].write(f.wire),
-            take=lambda t: change("number", wire=PROTOCOLS[feed().protocol].read(t)),
+            take=lambda t: change("number", wire=PROTOCOLS[feed().protocol].read_wire(t)),
         ),
     ]
     if record.addresses:
@@ -241,15 +241,15 @@ def _feed(panel: FormPanel, fid: str) -> None:
         )
     if record.has_priority:
         rows += [PRIORITY, SYNC_BY]
-    elif record.numbered:
+    elif record.has_universe_numbers:
         sync = replace_row(ART_SYNC, lambda f: bool(f.sync), lambda on: change("ArtSync", sync=int(on)))
         rows += [AT_DISARM, sync]
     elif record.carries == "octets":
-        rows.append(replace_row(KEEPS, lambda f: bool(f.keeps), lambda on: s.edit(_keep, fid, on)))
+        rows.append(replace_row(KEEPS, lambda f: bool(f.keeps), lambda on: s.make_edit(_keep_running_numbers, fid, on)))
     panel.new_form(Subject(lambda: s.rig.feeds.get(fid), change), Feed).add(*rows, RATE, SENT)
     if record.carries == "line":
         panel.body.addLayout(line_row(panel.network, s.rig.feeds[fid].wire))
-    panel.shown(lambda into: _facts(panel, fid, into))
+    panel.shown(lambda into: _facts_of_feed(panel, fid, into))
 
 
 def replace_row(one: Ticked, shown: Callable[[Feed], bool], take: Callable[[bool], object]) -> Ticked:
@@ -257,23 +257,23 @@ def replace_row(one: Ticked, shown: Callable[[Feed], bool], take: Callable[[bool
     return Ticked(one.label, one.help, one.key, one.words, shown, take)
 
 
-def _facts(panel: FormPanel, fid: str, into: QVBoxLayout) -> None:
+def _facts_of_feed(panel: FormPanel, fid: str, into: QVBoxLayout) -> None:
     """What the feed loads, where it leaves, and every way its number is said."""
     s = panel.session
     feed = s.rig.feeds[fid]
-    load = traffic(s.index).feeds.get(fid)
+    load = traffic_of_rig(s.index).feeds.get(fid)
     if load and load.copies:
-        packets = f"{thousands(round(load.one.packets))} packets and {say_bits(load.one.bits)} a second, {load.how}"
-        into.addWidget(label(packets, 11, quiet=True, wrap=True))
+        packets = f"{say_thousands(round(load.one.packets))} packets and {say_bits(load.one.bits)} a second, {load.how}"
+        into.addWidget(make_label(packets, 11, quiet=True, wrap=True))
     if PROTOCOLS[feed.protocol].carries != "line":
-        into.addWidget(label(f"Leaves through {panel.network.hearing.interface.label}", 11, quiet=True))
+        into.addWidget(make_label(f"Leaves through {panel.network.hearing.interface.label}", 11, quiet=True))
     ways = every_way(feed.protocol, feed.wire)
     if PROTOCOLS[feed.protocol].carries == "octets":
-        ways += _offsets(s, fid)
+        ways += _offsets_of_feed(s, fid)
     into.addWidget(Ways("This number on the wire, every way it is said", tuple(ways)))
 
 
-def _keep(rig: Rig, fid: str, on: bool) -> Edit:
+def _keep_running_numbers(rig: Rig, fid: str, on: bool) -> Edit:
     """Running numbers are kept or not by the whole stream to a device."""
     feed = rig.feeds[fid]
     alike = {
@@ -281,24 +281,27 @@ def _keep(rig: Rig, fid: str, on: bool) -> Edit:
         for k, f in rig.feeds.items()
         if (f.protocol, f.to, f.wire) == (feed.protocol, feed.to, feed.wire)
     }
-    return put(rig, f"{'keep' if on else 'drop'} running numbers in the stream", feeds=alike)
+    return put_entries(rig, f"{'keep' if on else 'drop'} running numbers in the stream", feeds=alike)
 
 
-def _offsets(s: Session, fid: str) -> list[tuple[str, str]]:
+def _offsets_of_feed(s: Session, fid: str) -> list[tuple[str, str]]:
     """Where this universe and its items begin in the stream, in octets from 0."""
     feed = s.rig.feeds[fid]
     pieces, length = stream_of(s.index, octet_feeds(s.index)[stream_key(feed)])
     number = s.rig.universes[feed.universe].number
     mine = [p for p in pieces if p.universe == feed.universe][:8]
-    rows = [("Whole stream", plural(length, "octet"))]
-    rows += [(f"{s.index.call(p.key)} at {say_place(number, p.first)}", f"octet {thousands(p.offset)}") for p in mine]
+    rows = [("Whole stream", say_count(length, "octet"))]
+    rows += [
+        (f"{s.index.word_for_taker(p.key)} at {say_place(number, p.first)}", f"octet {say_thousands(p.offset)}")
+        for p in mine
+    ]
     return rows
 
 
-def _fitting(feed: Feed, protocol: str, rig: Rig) -> int:
+def _fitting_number(feed: Feed, protocol: str, rig: Rig) -> int:
     """A number on the wire that fits another protocol."""
     record = PROTOCOLS[read_protocol(protocol)]
-    if not record.numbered:
+    if not record.has_universe_numbers:
         return record.lowest
-    numbered = PROTOCOLS[feed.protocol].numbered
-    return record.nearest(feed.wire if numbered else rig.universes[feed.universe].number)
+    numbered = PROTOCOLS[feed.protocol].has_universe_numbers
+    return record.nearest_number(feed.wire if numbered else rig.universes[feed.universe].number)

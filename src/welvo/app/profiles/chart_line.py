@@ -34,8 +34,8 @@ class ChartLine(QPlainTextEdit):
             "behind it.",
         )
         self._pause = QTimer(self, singleShot=True, interval=350)
-        self._pause.timeout.connect(self._paused)
-        self.textChanged.connect(self._typed)
+        self._pause.timeout.connect(self._judge_typed)
+        self.textChanged.connect(self._note_typed)
 
     def set_text(self, words: str) -> None:
         """Show a chart, unless another one is being typed."""
@@ -44,21 +44,21 @@ class ChartLine(QPlainTextEdit):
             self.blockSignals(True)
             self.setPlainText(words)
             self.blockSignals(False)
-        self._fit()
+        self._fit_height()
 
     @property
     def pending(self) -> bool:
         return self.toPlainText() != self._committed
 
-    def _fit(self) -> None:
+    def _fit_height(self) -> None:
         lines = max(2, min(8, self.document().lineCount()))
         self.setFixedHeight(int(lines * self.fontMetrics().lineSpacing() + 18))
 
-    def _typed(self) -> None:
-        self._fit()
+    def _note_typed(self) -> None:
+        self._fit_height()
         self._pause.start()
 
-    def _paused(self) -> None:
+    def _judge_typed(self) -> None:
         words = self.toPlainText()
         if words != self._committed and self._commit(words, True):
             self._committed = words
@@ -74,7 +74,7 @@ class ChartLine(QPlainTextEdit):
         self.commit()
         super().focusOutEvent(e)
 
-    def underline(self, problems: list[Problem]) -> None:
+    def underline_problems(self, problems: list[Problem]) -> None:
         """A wave of 2 px under every word that was not understood."""
         marked = []
         for p in problems:

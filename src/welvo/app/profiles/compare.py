@@ -8,11 +8,11 @@ from PySide6.QtWidgets import QScrollArea, QWidget
 
 from welvo.app.widgets import marks
 from welvo.app.widgets.dialogs import Asks, Dialog
-from welvo.app.widgets.painting import button, text
+from welvo.app.widgets.painting import draw_text_line, make_button
 from welvo.app.widgets.theme import THEME
 from welvo.patch.consequences import Consequence, say_all
 from welvo.rig.modes import ModeRow, compare_modes
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.profile import Mode, Profile
 
 
@@ -35,14 +35,14 @@ class CompareTable(QWidget):
         w = self.width()
         columns = (8.0, w * 0.46, w * 0.74)
         for x, words in zip(columns, ("Function", *self.names)):
-            text(p, QRectF(x, 0, w * 0.26, 26), words, "quiet", 11, True)
+            draw_text_line(p, QRectF(x, 0, w * 0.26, 26), words, "quiet", 11, True)
         for n, r in enumerate(self.rows):
             y = 28 + 24 * n
             only = "–" in (r.left, r.right)
             if not r.same:
                 p.fillRect(QRectF(0, y, w, 23), THEME.color("warning_wash" if only else "note_wash"))
             for x, words in zip(columns, (r.word, r.left, r.right)):
-                text(
+                draw_text_line(
                     p,
                     QRectF(x + 4, y, w * 0.27, 23),
                     words,
@@ -65,28 +65,29 @@ class CompareModes(Dialog, Asks):
         options = [
             (k, f"{m.name} · {' + '.join(str(b.slots) for b in m.breaks)} slots") for k, m in profile.modes.items()
         ]
-        self.left = self.pick("Left", "The mode on the left. Nothing is changed here.", options, left)
-        self.right = self.pick("Right", "The mode on the right. Nothing is changed here.", options, right)
+        self.left = self.ask_for_choice("Left", "The mode on the left. Nothing is changed here.", options, left)
+        self.right = self.ask_for_choice("Right", "The mode on the right. Nothing is changed here.", options, right)
         self.table = CompareTable()
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(self.table)
         self.body.addWidget(area, 1)
-        self.finish(button("Close", self.accept), leave="", room=18)
+        self.finish(make_button("Close", self.accept), leave="", room=18)
         self.look()
 
     def look(self) -> None:
         a, b = self._profile.modes[str(self.left.currentData())], self._profile.modes[str(self.right.currentData())]
         rows = compare_modes(a, b)
         self.table.show_rows(rows, (a.name, b.name))
-        self.say(summary(a, b, rows))
+        self.say(summary_of_comparison(a, b, rows))
 
 
-def summary(a: Mode, b: Mode, rows: list[ModeRow]) -> str:
+def summary_of_comparison(a: Mode, b: Mode, rows: list[ModeRow]) -> str:
     only_a, only_b = sum(r.right == "–" for r in rows), sum(r.left == "–" for r in rows)
     other = sum(not r.same and "–" not in (r.left, r.right) for r in rows)
     return (
-        f"{a.name} has {plural(only_a, 'function')} more, {b.name} has {only_b} more; {plural(other, 'function')} "
+        f"{a.name} has {say_count(only_a, 'function')} more, {b.name} has {only_b} more; "
+        f"{say_count(other, 'function')} "
         "stand elsewhere or behave otherwise."
     )
 
@@ -100,7 +101,7 @@ class Preview(Dialog):
         area.setWidgetResizable(True)
         area.setWidget(ConsequenceTable(found))
         self.body.addWidget(area, 1)
-        self.finish(button(act, self.accept, primary=True), leave="Leave it as it is", room=4)
+        self.finish(make_button(act, self.accept, primary=True), leave="Leave it as it is", room=4)
 
 
 class ConsequenceTable(QWidget):
@@ -117,11 +118,13 @@ class ConsequenceTable(QWidget):
             y = 24 * n
             if c.meets:
                 p.fillRect(QRectF(0, y, w, 23), THEME.color("error_wash"))
-                marks.draw(p, "error", 2, y + 6, 12)
-            text(p, QRectF(20, y, 70, 23), c.who, bold=True)
-            text(p, QRectF(90, y, w * 0.3, 23), c.before, "quiet")
-            text(p, QRectF(90 + w * 0.3, y, 20, 23), "→", "quiet")
-            text(p, QRectF(112 + w * 0.3, y, w * 0.3, 23), c.after, bold=True)
+                marks.draw_mark(p, "error", 2, y + 6, 12)
+            draw_text_line(p, QRectF(20, y, 70, 23), c.who, bold=True)
+            draw_text_line(p, QRectF(90, y, w * 0.3, 23), c.before, "quiet")
+            draw_text_line(p, QRectF(90 + w * 0.3, y, 20, 23), "→", "quiet")
+            draw_text_line(p, QRectF(112 + w * 0.3, y, w * 0.3, 23), c.after, bold=True)
             if c.meets:
-                text(p, QRectF(112 + w * 0.6, y, w * 0.4 - 112, 23), f"meets {' '.join(c.meets[:3])}", "error", 11)
+                draw_text_line(
+                    p, QRectF(112 + w * 0.6, y, w * 0.4 - 112, 23), f"meets {' '.join(c.meets[:3])}", "error", 11
+                )
             p.fillRect(QRectF(0, y + 23, w, 1), THEME.color("line"))

@@ -15,44 +15,44 @@ from welvo.app.profiles.compare import Preview
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.fields import Line, set_help
-from welvo.app.widgets.painting import button, draw_frame, text
-from welvo.app.widgets.refusals import guarded
+from welvo.app.widgets.painting import draw_frame, draw_text_line, make_button
+from welvo.app.widgets.refusals import do_guarded
 from welvo.app.widgets.theme import THEME
 from welvo.formats.library import (
     Book,
-    differences,
-    generics,
-    newest,
+    generic_books,
+    list_revision_differences,
+    newest_revisions,
     open_any,
     own_books,
     rig_books,
     save_profile,
-    search,
+    search_books,
 )
-from welvo.patch.consequences import consequences, revise
-from welvo.rig.edits import add_profile, packed
+from welvo.patch.consequences import list_consequences, revise_profile
+from welvo.rig.edits import add_profile, pack_profile
 from welvo.rig.lookup import used_by
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.profile import Profile
 
 ROW = 56
 
 
-def folder() -> Path:
+def library_folder() -> Path:
     """The user's own profiles."""
     return Path(platformdirs.user_data_dir("welvo")) / "profiles"
 
 
 def know_library(session: Session) -> None:
     """Tell the checks which revisions this computer's library holds. A folder that cannot be read is left out."""
-    session.observe(library=newest([*own_books(folder())[0], *generics()]))
+    session.observe(library=newest_revisions([*own_books(library_folder())[0], *generic_books()]))
 
 
-def thumbnail(p: QPainter, r: QRectF, profile: Profile) -> None:
+def draw_thumbnail(p: QPainter, r: QRectF, profile: Profile) -> None:
     """The face of the first mode with pixels, small; one dot for a lamp driven as one."""
-    mode = next((m for m in profile.modes.values() if m.pixels), next(iter(profile.modes.values())))
+    mode = next((m for m in profile.modes.values() if m.count_pixels), next(iter(profile.modes.values())))
     draw_frame(p, r, "field", "edge", 4)
-    spots = [(s.x, s.y) for s in mode.spots] or [(float(n), 0.0) for n in range(max(1, min(200, mode.pixels)))]
+    spots = [(s.x, s.y) for s in mode.spots] or [(float(n), 0.0) for n in range(max(1, min(200, mode.count_pixels)))]
     x0, y0 = min(x for x, _ in spots), min(y for _, y in spots)
     wide, high = max(x for x, _ in spots) - x0 + 1, max(y for _, y in spots) - y0 + 1
     scale = min((r.width() - 8) / wide, (r.height() - 8) / high, 18)
@@ -85,7 +85,7 @@ class Shelf(QWidget):
         self.setAccessibleName("Profiles of the library")
 
     @property
-    def book(self) -> Book | None:
+    def chosen_book(self) -> Book | None:
         return self.books[self.current] if self.current < len(self.books) else None
 
     def show_books(self, books: list[Book]) -> None:
@@ -104,16 +104,16 @@ class Shelf(QWidget):
             if n == self.current:
                 p.fillRect(0, y, w, ROW - 1, THEME.color("select"))
                 p.fillRect(0, y, 3, ROW - 1, THEME.color("accent"))
-            thumbnail(p, QRectF(10, y + 5, 64, ROW - 11), b.profile)
-            text(p, QRectF(86, y + 6, w - 250, 20), f"{b.profile.maker} {b.profile.name}".strip(), bold=True)
+            draw_thumbnail(p, QRectF(10, y + 5, 64, ROW - 11), b.profile)
+            draw_text_line(p, QRectF(86, y + 6, w - 250, 20), f"{b.profile.maker} {b.profile.name}".strip(), bold=True)
             prints = ", ".join(
-                m.name if str(m.footprint) in m.name.split() else f"{m.name} ({m.footprint})"
+                m.name if str(m.slots_needed) in m.name.split() else f"{m.name} ({m.slots_needed})"
                 for m in b.profile.modes.values()
             )
-            text(p, QRectF(86, y + 28, w - 250, 18), prints, "quiet", 11)
+            draw_text_line(p, QRectF(86, y + 28, w - 250, 18), prints, "quiet", 11)
             users = len(used_by(self._session.rig, b.source[4:])) if b.where == "this rig" else 0
-            where = f"{b.where}, {plural(users, 'fixture')}" if users else b.where
-            text(
+            where = f"{b.where}, {say_count(users, 'fixture')}" if users else b.where
+            draw_text_line(
                 p,
                 QRectF(w - 160, y + 6, 150, 20),
                 where,
@@ -122,7 +122,7 @@ class Shelf(QWidget):
                 align=Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
             )
             if b.profile.revision:
-                text(
+                draw_text_line(
                     p,
                     QRectF(w - 160, y + 28, 150, 18),
                     f"revision {b.profile.revision}",
@@ -134,24 +134,24 @@ class Shelf(QWidget):
         if self.hasFocus():
             draw_frame(p, QRectF(self.rect()), None, "accent", 2, 2)
 
-    def _go(self, n: int) -> None:
+    def _go_to_book(self, n: int) -> None:
         if 0 <= n < len(self.books):
             self.current = n
             self.update()
             self.picked.emit()
 
     def mousePressEvent(self, e: QMouseEvent) -> None:
-        self._go(int(e.position().y() // ROW))
+        self._go_to_book(int(e.position().y() // ROW))
 
     def mouseDoubleClickEvent(self, e: QMouseEvent) -> None:
-        if self.book:
-            self.taken.emit(self.book)
+        if self.chosen_book:
+            self.taken.emit(self.chosen_book)
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
         if e.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
-            self._go(self.current + (1 if e.key() == Qt.Key.Key_Down else -1))
-        elif e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.book:
-            self.taken.emit(self.book)
+            self._go_to_book(self.current + (1 if e.key() == Qt.Key.Key_Down else -1))
+        elif e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.chosen_book:
+            self.taken.emit(self.chosen_book)
         else:
             super().keyPressEvent(e)
 
@@ -160,10 +160,10 @@ def import_profile(session: Session, path: Path) -> tuple[str, list[str]]:
     """Take a file's profile into the rig; gives its id there and what was doubtful. Raises Refused when it cannot be
     read."""
     profile, doubts = wait_for(lambda: open_any(path), f"Reading {path.name}")
-    made = session.edit(add_profile, replace(profile, revises="")).made[0]
+    made = session.make_edit(add_profile, replace(profile, revises="")).made[0]
     if doubts:
         more = f" And {len(doubts) - 2} more." if len(doubts) > 2 else ""
-        session.say(f"{profile.name}: {plural(len(doubts), 'doubt')}. " + " ".join(doubts[:2]) + more, "warning")
+        session.say(f"{profile.name}: {say_count(len(doubts), 'doubt')}. " + " ".join(doubts[:2]) + more, "warning")
     else:
         session.say_done(f"{profile.name} is in the rig.")
     return made, list(doubts)
@@ -180,8 +180,10 @@ class Library(Dialog):
             "Searches maker, name, footprint and functions. Shows only what has every word; nothing is changed.",
         )
         files = (
-            button("Import file…", self.import_file, "Reads a .gdtf, .csv, .txt or .json into the rig."),
-            button("Export…", self.export, "Writes the profile shown in the station as .gdtf, .csv or .json."),
+            make_button("Import file…", self.import_file, "Reads a .gdtf, .csv, .txt or .json into the rig."),
+            make_button(
+                "Export…", self.export_profile, "Writes the profile shown in the station as .gdtf, .csv or .json."
+            ),
         )
         super().__init__(parent, "Library", beside=(self.filter, *files), wide=760, high=600)
         self._session = session
@@ -190,41 +192,43 @@ class Library(Dialog):
         self.doubts: list[str] = []
         self.filter.textChanged.connect(lambda _: self.refresh())
         self.shelf = Shelf(session)
-        self.shelf.taken.connect(lambda _: guarded(self, self.take))
-        self.shelf.picked.connect(self._picked)
+        self.shelf.taken.connect(lambda _: do_guarded(self, self.take_book))
+        self.shelf.picked.connect(self._pick_book)
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(self.shelf)
         self.body.addWidget(area, 1)
-        self.take_button = button(
+        self.take_button = make_button(
             "Take into the rig",
-            self.take,
+            self.take_book,
             "Copies the profile into the rig. The library itself is not changed.",
             primary=True,
         )
-        self.revise_button = button(
-            "Revise…", self.revise, "Brings this one in as a newer revision of the profile shown in the station."
+        self.revise_button = make_button(
+            "Revise…",
+            self.revise_profile,
+            "Brings this one in as a newer revision of the profile shown in the station.",
         )
-        self.save_button = button(
+        self.save_button = make_button(
             "Keep in my folder",
-            self.keep,
+            self.keep_profile,
             "Puts the profile shown in the station into your own folder, for other rigs.",
         )
         self.finish(self.take_button, self.save_button, self.revise_button, leave="Close", room=48)
-        self._own, self._problems = own_books(folder())
+        self._own, self._problems = own_books(library_folder())
         self.refresh()
         self.filter.setFocus()
 
-    def books(self) -> list[Book]:
-        return [*rig_books(self._session.rig), *self._own, *generics()]
+    def found_books(self) -> list[Book]:
+        return [*rig_books(self._session.rig), *self._own, *generic_books()]
 
     def refresh(self) -> None:
-        self.shelf.show_books(search(self.books(), self.filter.text()))
+        self.shelf.show_books(search_books(self.found_books(), self.filter.text()))
         if self._problems:
             self.say("In your folder: " + " ".join(self._problems[:2]))
 
-    def _picked(self) -> None:
-        b = self.shelf.book
+    def _pick_book(self) -> None:
+        b = self.shelf.chosen_book
         self.take_button.setEnabled(b is not None)
         self.take_button.setText("Duplicate" if b and b.where == "this rig" else "Take into the rig")
         self.revise_button.setEnabled(bool(b and self._pid and b.source != f"rig:{self._pid}"))
@@ -238,40 +242,40 @@ class Library(Dialog):
             now = self._session.rig.profiles.get(self._pid)
             related = now is not None and b.source != f"rig:{self._pid}" and b.profile.name == now.name
             self.say(
-                "Differences: " + "; ".join(differences(now, b.profile)[:3] or ["none"])
+                "Differences: " + "; ".join(list_revision_differences(now, b.profile)[:3] or ["none"])
                 if related and now
                 else b.profile.notes
             )
 
-    def take(self) -> None:
-        b = self.shelf.book
+    def take_book(self) -> None:
+        b = self.shelf.chosen_book
         if b:
             name = f"{b.profile.name} copy" if b.where == "this rig" else b.profile.name
-            self._add(replace(b.profile, name=name, source="" if b.where == "this rig" else b.source))
+            self._add_profile(replace(b.profile, name=name, source="" if b.where == "this rig" else b.source))
 
-    def _add(self, profile: Profile) -> None:
-        self.made = self._session.edit(add_profile, replace(profile, revises="")).made[0]
+    def _add_profile(self, profile: Profile) -> None:
+        self.made = self._session.make_edit(add_profile, replace(profile, revises="")).made[0]
         self.accept()
 
-    def revise(self) -> None:
+    def revise_profile(self) -> None:
         """Bring the chosen book in as a newer revision of the station's profile, with every address shown first."""
-        b = self.shelf.book
+        b = self.shelf.chosen_book
         if not b or not self._pid:
             return
-        after, change = revise(self._session.rig, self._pid, replace(b.profile, source=b.source), True)
+        after, change = revise_profile(self._session.rig, self._pid, replace(b.profile, source=b.source), True)
         nid = change.made[0]
         old = self._session.rig.profiles[self._pid]
-        found = consequences(self._session.index, after)
-        said = "; ".join(differences(old, b.profile)[:3]) or "no difference"
+        found = list_consequences(self._session.index, after)
+        said = "; ".join(list_revision_differences(old, b.profile)[:3]) or "no difference"
         users = len(used_by(self._session.rig, self._pid))
-        if Preview(f"{old.name}: {said}", found, f"Bring {plural(users, 'fixture')} over", self).exec():
-            self._session.take((after, change))
+        if Preview(f"{old.name}: {said}", found, f"Bring {say_count(users, 'fixture')} over", self).exec():
+            self._session.take_over_edit((after, change))
             self.made = nid
             self.accept()
 
-    def keep(self) -> None:
-        path = save_profile(folder(), packed(self._session.rig, self._session.rig.profiles[self._pid]))
-        self._own, self._problems = own_books(folder())
+    def keep_profile(self) -> None:
+        path = save_profile(library_folder(), pack_profile(self._session.rig, self._session.rig.profiles[self._pid]))
+        self._own, self._problems = own_books(library_folder())
         know_library(self._session)
         self.refresh()
         self.say(f"Kept as {path.name}. It is there for every rig of this computer now.")
@@ -288,7 +292,7 @@ class Library(Dialog):
         self.made, self.doubts = import_profile(self._session, path)
         self.accept()
 
-    def export(self) -> None:
+    def export_profile(self) -> None:
         if not self._pid:
             return
         name, _ = QFileDialog.getSaveFileName(
@@ -307,7 +311,7 @@ class Library(Dialog):
         from welvo.formats.gdtf_write import dumps_gdtf
         from welvo.formats.library import profile_json
 
-        profile = packed(self._session.rig, self._session.rig.profiles[self._pid])
+        profile = pack_profile(self._session.rig, self._session.rig.profiles[self._pid])
         lost: list[str] = []
         if path.suffix == ".csv":
             data = write_csv(next(iter(profile.modes.values()))).encode()

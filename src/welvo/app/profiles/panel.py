@@ -12,12 +12,12 @@ from welvo.app.profiles.channel_form import ChannelFields
 from welvo.app.session import Session
 from welvo.app.widgets.face import Face
 from welvo.app.widgets.forms import Picked, Subject, Typed
-from welvo.app.widgets.painting import button, label, row
+from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import FormPanel
 from welvo.rig.base import Refused
 from welvo.rig.edits import set_profile
 from welvo.rig.modes import name_break, name_mode
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.profile import Facts, Mode, Profile
 from welvo.rig.readers import Number, Words
 from welvo.survey.lines import PINS
@@ -86,7 +86,7 @@ class ProfileView(Protocol):
 
     def picture_of(self, mode: Mode | None) -> bytes | None: ...
 
-    def arrange(self) -> None: ...
+    def arrange_pixels(self) -> None: ...
 
 
 class ProfilesPanel(FormPanel):
@@ -97,15 +97,15 @@ class ProfilesPanel(FormPanel):
         self._view = view
         self.face = Face()
         self._walk = QTimer(self, interval=250)
-        self._walk.timeout.connect(self.face.walk)
-        self._walk_button = button(
+        self._walk.timeout.connect(self.face.walk_pixels)
+        self._walk_button = make_button(
             "Walk", self._toggle_walk, "Lights the pixels in number order, to compare with the real lamp."
         )
-        self.arrange_button = button(
-            "Arrange…", view.arrange, "Rows, rings, a line, or by hand over a picture of the fixture's front."
+        self.arrange_button = make_button(
+            "Arrange…", view.arrange_pixels, "Rows, rings, a line, or by hand over a picture of the fixture's front."
         )
-        self._face_title = label("Face", 16, True)
-        self.body.addLayout(row(self._face_title, None, self._walk_button, self.arrange_button, spacing=4))
+        self._face_title = make_label("Face", 16, True)
+        self.body.addLayout(row_of_widgets(self._face_title, None, self._walk_button, self.arrange_button, spacing=4))
         self.body.addWidget(self.face)
         self.channel = ChannelFields(view.edit_mode)
         self.body.addWidget(self.channel)
@@ -113,8 +113,8 @@ class ProfilesPanel(FormPanel):
         self.words("Profile", quiet=False, bold=True, size=13)
         self._profile_rows()
         self.words("The lamp", quiet=False, bold=True, size=13)
-        facts = self.new_form(Subject(self._facts, self._set_facts), Facts).add(BEAM, *FACTS)
-        line = self.new_form(Subject(lambda: self._view.profile, self._set), Profile).add(
+        facts = self.new_form(Subject(self._facts_of_profile, self._set_facts), Facts).add(BEAM, *FACTS)
+        line = self.new_form(Subject(lambda: self._view.profile, self._set_field), Profile).add(
             UNIT_LOADS,
             Typed(
                 "DMX plug",
@@ -147,45 +147,45 @@ class ProfilesPanel(FormPanel):
             shown=lambda profile: str(profile.code),
             take=self._set_code,
         )
-        self._names = self.new_form(Subject(lambda: self._view.profile, self._set), Profile)
+        self._names = self.new_form(Subject(lambda: self._view.profile, self._set_field), Profile)
         self._names.add(*NAMES, code, mode, break_no, *REVISION)
 
     # ---- edits
 
-    def _set(self, words: str, **fields: Any) -> object:
+    def _set_field(self, words: str, **fields: Any) -> object:
         profile = self._view.profile
         return (
-            self.session.edit(set_profile, self._view.profile_id, f"{words} of {profile.name}", **fields)
+            self.session.make_edit(set_profile, self._view.profile_id, f"{words} of {profile.name}", **fields)
             if profile
             else None
         )
 
-    def _facts(self) -> Facts | None:
+    def _facts_of_profile(self) -> Facts | None:
         profile = self._view.profile
         return (profile.facts or Facts()) if profile else None
 
     def _set_facts(self, words: str, **fields: Any) -> object:
         from msgspec.structs import replace
 
-        now = self._facts()
+        now = self._facts_of_profile()
         if now is None:
             return None
         facts = replace(now, **fields)
-        return self._set(words, facts=facts if facts != Facts() else None)
+        return self._set_field(words, facts=facts if facts != Facts() else None)
 
     def _set_code(self, typed: str) -> object:
         code = typed.strip().upper()
         others = (p.code for k, p in self.session.rig.profiles.items() if k != self._view.profile_id)
         if not 1 <= len(code) <= 4 or code in others:
             raise Refused("A code is one to four letters that no other profile of the rig has.")
-        return self._set("code", code=code)
+        return self._set_field("code", code=code)
 
     def _set_connector(self, typed: str) -> object:
         wanted = typed.strip().lower()
         found = next((c for c in PINS if c.lower() == wanted), "")
         if wanted and not found:
             raise Refused(f"“{typed.strip()}” is no plug of DMX lines here: {', '.join(PINS)}.")
-        return self._set("DMX plug", connector=found)
+        return self._set_field("DMX plug", connector=found)
 
     def _break_name(self) -> str:
         mode, break_no = self._view.mode, self._view.chosen_break
@@ -210,10 +210,10 @@ class ProfilesPanel(FormPanel):
         view = self._view
         profile, mode = view.profile, view.mode
         self.face.set_mode(mode, view.picture_of(mode))
-        pixels = mode.pixels if mode else 0
+        pixels = mode.count_pixels if mode else 0
         self._walk_button.setEnabled(bool(pixels))
         self.arrange_button.setEnabled(bool(pixels))
-        self._face_title.setText(plural(pixels, "pixel") if pixels else "Face")
+        self._face_title.setText(say_count(pixels, "pixel") if pixels else "Face")
         super().refresh()
         for widget in self._widgets:
             widget.setEnabled(profile is not None)

@@ -13,14 +13,23 @@ from welvo.app.widgets import marks
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import set_help
 from welvo.app.widgets.forms import Form, Picked, Subject, Typed
-from welvo.app.widgets.painting import RIGHT, button, column, draw_frame, label, row, text, width_of
-from welvo.app.widgets.refusals import guarded
+from welvo.app.widgets.painting import (
+    RIGHT,
+    column_of_widgets,
+    draw_frame,
+    draw_text_line,
+    make_button,
+    make_label,
+    row_of_widgets,
+    width_of,
+)
+from welvo.app.widgets.refusals import do_guarded
 from welvo.app.widgets.theme import THEME
 from welvo.formats.ranges import read_ranges, write_ranges
 from welvo.rig.attributes import word_for
 from welvo.rig.base import Refused
 from welvo.rig.modes import move_border, range_gaps, range_overlaps, remove_range, set_range, sorted_ranges, split_range
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.profile import Channel, Does, Range
 
 LEFT, TOP, HIGH = 16, 40, 34
@@ -63,20 +72,20 @@ class Scale(QWidget):
 
     # ---- geometry
 
-    def _x(self, value: float) -> float:
+    def _x_of_value(self, value: float) -> float:
         assert self._shown
-        return LEFT + (self.width() - 2 * LEFT) * value / (self._shown.top + 1)
+        return LEFT + (self.width() - 2 * LEFT) * value / (self._shown.highest_value + 1)
 
     def value_at(self, x: float) -> int:
         assert self._shown
         share = (x - LEFT) / max(1, self.width() - 2 * LEFT)
-        return max(0, min(self._shown.top, round(share * (self._shown.top + 1))))
+        return max(0, min(self._shown.highest_value, round(share * (self._shown.highest_value + 1))))
 
     def _border_at(self, x: float) -> int:
         """Number of the range that begins at the border under x, or −1; a grip is 12 wide."""
         c = self._shown
         ranges = sorted_ranges(c.ranges) if c else ()
-        near = [(abs(self._x(r.first) - x), n) for n, r in enumerate(ranges) if n]
+        near = [(abs(self._x_of_value(r.first) - x), n) for n, r in enumerate(ranges) if n]
         best = min(near, default=(99.0, -1))
         return best[1] if best[0] <= 6 else -1
 
@@ -87,42 +96,46 @@ class Scale(QWidget):
         c = self._shown
         if c is None:
             draw_frame(p, QRectF(LEFT, TOP, self.width() - 2 * LEFT, HIGH), None, "line", 0, 1, dashed=True)
-            text(p, QRectF(LEFT, 0, 400, 22), "Ranges", "quiet", 13, True)
+            draw_text_line(p, QRectF(LEFT, 0, 400, 22), "Ranges", "quiet", 13, True)
             return
         word = word_for(c.function, c.name or "?")
-        text(p, QRectF(LEFT, 0, 300, 22), f"Ranges of {word}", bold=True)
+        draw_text_line(p, QRectF(LEFT, 0, 300, 22), f"Ranges of {word}", bold=True)
         said = f"default {c.default}" + (f" · highlight {c.highlight}" if c.highlight is not None else "")
-        text(p, QRectF(self.width() - 320, 0, 304, 22), said, "accent", 11, align=RIGHT)
+        draw_text_line(p, QRectF(self.width() - 320, 0, 304, 22), said, "accent", 11, align=RIGHT)
         wide = self.width() - 2 * LEFT
         if not c.ranges:
             draw_frame(p, QRectF(LEFT, TOP, wide, HIGH), "field", "edge", 0)
-            text(
+            draw_text_line(
                 p,
                 QRectF(LEFT + 10, TOP, wide - 20, HIGH),
-                f"one stretch, 0 to {c.top}; double click splits it, or paste the manual's table",
+                f"one stretch, 0 to {c.highest_value}; double click splits it, or paste the manual's table",
                 "quiet",
                 11,
             )
         for first, last in range_gaps(c):
-            r = QRectF(self._x(first), TOP, self._x(last + 1) - self._x(first), HIGH)
-            marks.hatch(p, r, THEME.color("warning"))
+            r = QRectF(self._x_of_value(first), TOP, self._x_of_value(last + 1) - self._x_of_value(first), HIGH)
+            marks.draw_hatch(p, r, THEME.color("warning"))
             draw_frame(p, r, None, "warning", 0, 1, dashed=True)
         free = -99.0
         for n, r_ in enumerate(sorted_ranges(c.ranges)):
-            free = self._range(p, r_, n, free)
+            free = self._draw_range(p, r_, n, free)
         for first, last, *_names in range_overlaps(c):
-            r = QRectF(self._x(first), TOP, max(3.0, self._x(last + 1) - self._x(first)), HIGH)
-            marks.hatch(p, r, THEME.color("error"))
+            r = QRectF(
+                self._x_of_value(first), TOP, max(3.0, self._x_of_value(last + 1) - self._x_of_value(first)), HIGH
+            )
+            marks.draw_hatch(p, r, THEME.color("error"))
             draw_frame(p, r, None, "error", 0, 1)
-        at = self._x(c.default + 0.5)
+        at = self._x_of_value(c.default + 0.5)
         p.fillRect(QRectF(at - 1, TOP - 4, 2, HIGH + 8), THEME.color("accent"))
         if self.pointer is not None:
-            x = self._x(self.pointer + 0.5)
+            x = self._x_of_value(self.pointer + 0.5)
             p.fillRect(QRectF(x - 1, TOP - 12, 2, 12), THEME.color("text"))
 
-    def _range(self, p: QPainter, r_: Range, n: int, free: float) -> float:
+    def _draw_range(self, p: QPainter, r_: Range, n: int, free: float) -> float:
         """Draw one range; gives the x from which the next first value may be written."""
-        r = QRectF(self._x(r_.first), TOP, max(1.0, self._x(r_.last + 1) - self._x(r_.first)), HIGH)
+        r = QRectF(
+            self._x_of_value(r_.first), TOP, max(1.0, self._x_of_value(r_.last + 1) - self._x_of_value(r_.first)), HIGH
+        )
         here = n == self.current
         draw_frame(
             p,
@@ -138,12 +151,12 @@ class Scale(QWidget):
             p.drawRect(QRectF(r.left() + 1, r.bottom() - 6, r.width() - 3, 5))
         words = r_.name or r_.does or "–"
         if width_of(words, 13, here) + 12 < r.width():
-            text(p, QRectF(r.left() + 7, TOP, r.width() - 10, HIGH), words, bold=here)
+            draw_text_line(p, QRectF(r.left() + 7, TOP, r.width() - 10, HIGH), words, bold=here)
         elif here:
             room = min(self.width() - LEFT - r.left(), 220.0)
-            text(p, QRectF(min(r.left(), self.width() - LEFT - 220), 20, max(room, 220), 16), words, size=11)
+            draw_text_line(p, QRectF(min(r.left(), self.width() - LEFT - 220), 20, max(room, 220), 16), words, size=11)
         if r.left() >= free:
-            text(p, QRectF(r.left(), TOP + HIGH + 2, 46, 16), str(r_.first), "quiet", 11)
+            draw_text_line(p, QRectF(r.left(), TOP + HIGH + 2, 46, 16), str(r_.first), "quiet", 11)
             return r.left() + width_of(str(r_.first), 11) + 6
         return free
 
@@ -154,7 +167,7 @@ class Scale(QWidget):
             return
         self._drag = self._border_at(e.position().x())
         if self._drag < 0:
-            value = self.value_at(e.position().x() - (self.width() - 2 * LEFT) / (self._shown.top + 1) / 2)
+            value = self.value_at(e.position().x() - (self.width() - 2 * LEFT) / (self._shown.highest_value + 1) / 2)
             hit = next((n for n, r in enumerate(sorted_ranges(self._shown.ranges)) if r.first <= value <= r.last), -1)
             if hit >= 0:
                 self.current = hit
@@ -178,9 +191,9 @@ class Scale(QWidget):
 
     def mouseDoubleClickEvent(self, e: QMouseEvent) -> None:
         if self.channel is not None:
-            self.split(self.value_at(e.position().x()))
+            self.split_range(self.value_at(e.position().x()))
 
-    def split(self, value: int) -> None:
+    def split_range(self, value: int) -> None:
         try:
             assert self.channel
             self.changed.emit(split_range(self.channel, value), "split a range")
@@ -235,14 +248,14 @@ class PasteRanges(WishDialog):
         self.finish(room=48)
 
     def foresee(self) -> tuple[str, str]:
-        self.ranges, problems = read_ranges(self.edit.toPlainText(), self.channel.top)
+        self.ranges, problems = read_ranges(self.edit.toPlainText(), self.channel.highest_value)
         if problems:
             raise Refused(" ".join(f"Line {p.line + 1}: {p.message}" for p in problems[:2]))
         trial = replace(self.channel, ranges=self.ranges)
         words = [f"Nothing is said of {a}–{b}." for a, b in range_gaps(trial)[:1]]
         words += [f"“{a}” and “{b}” overlap." for _, _, a, b in range_overlaps(trial)[:1]]
-        found = plural(len(self.ranges), "range")
-        return " ".join(words) or f"{found}, 0 to {self.channel.top} without a gap.", f"Put in {found}"
+        found = say_count(len(self.ranges), "range")
+        return " ".join(words) or f"{found}, 0 to {self.channel.highest_value} without a gap.", f"Put in {found}"
 
     def do(self) -> object:
         return self.ranges
@@ -283,22 +296,24 @@ class RangeEditor(QWidget):
         self._change = change
         self.scale = Scale()
         self.scale.chosen.connect(lambda _: self.refresh())
-        self.scale.changed.connect(lambda c, words: guarded(self.scale, change, c, words))
-        body = column(spacing=2)
-        self.form = Form(body, Subject(self._range, self._set), Range)
-        between = {"From": label("–"), "Means from": label("…")}
+        self.scale.changed.connect(lambda c, words: do_guarded(self.scale, change, c, words))
+        body = column_of_widgets(spacing=2)
+        self.form = Form(body, Subject(self._chosen_range, self._set_range), Range)
+        between = {"From": make_label("–"), "Means from": make_label("…")}
         self.first, self.last, self.name, self.does, self.low, self.high = (
-            self.form.widget(r) for r in (FIRST, LAST, NAME, DOES, LOW, HIGH_END)
+            self.form.widget_of_row(r) for r in (FIRST, LAST, NAME, DOES, LOW, HIGH_END)
         )
-        self.paste = button("Paste table…", self.paste_table, "Reads the manual's table of values at once.")
-        remove = button("Remove", self._remove, "Takes this range out; the one before it takes over its values.")
+        self.paste = make_button("Paste table…", self.paste_table, "Reads the manual's table of values at once.")
+        remove = make_button(
+            "Remove", self._remove_range, "Takes this range out; the one before it takes over its values."
+        )
         self._of_range: list[QWidget] = []
         for made in self.form.fields.values():
             self._of_range.append(made)
             if made.accessibleName() in between:
                 self._of_range.append(between[made.accessibleName()])
         self._of_range.append(remove)
-        line = row(*self._of_range[:-1], None, remove, self.paste, spacing=6)
+        line = row_of_widgets(*self._of_range[:-1], None, remove, self.paste, spacing=6)
         line.setContentsMargins(LEFT, 0, LEFT, 0)
         body.addWidget(self.scale)
         body.addLayout(line)
@@ -306,37 +321,37 @@ class RangeEditor(QWidget):
         self.show_channel(None)
 
     @property
-    def channel(self) -> Channel | None:
+    def edited_channel(self) -> Channel | None:
         return self.scale.channel
 
     def show_channel(self, channel: Channel | None) -> None:
         self.scale.show_channel(channel)
         self.refresh()
 
-    def _range(self) -> Range | None:
-        c = self.channel
+    def _chosen_range(self) -> Range | None:
+        c = self.edited_channel
         ranges = sorted_ranges(c.ranges) if c else ()
         return ranges[self.scale.current] if self.scale.current < len(ranges) else None
 
     def refresh(self) -> None:
-        there = self._range() is not None
+        there = self._chosen_range() is not None
         for w in self._of_range:
             w.setVisible(there)
-        self.paste.setEnabled(self.channel is not None)
+        self.paste.setEnabled(self.edited_channel is not None)
         self.form.refresh()
 
-    def _set(self, _: str, **fields: object) -> object:
-        if self.channel is None:
+    def _set_range(self, _: str, **fields: object) -> object:
+        if self.edited_channel is None:
             return None
-        return self._change(set_range(self.channel, self.scale.current, **fields), "change a range")
+        return self._change(set_range(self.edited_channel, self.scale.current, **fields), "change a range")
 
-    def _remove(self) -> None:
-        if self.channel and self._range():
-            self._change(remove_range(self.channel, self.scale.current), "remove a range")
+    def _remove_range(self) -> None:
+        if self.edited_channel and self._chosen_range():
+            self._change(remove_range(self.edited_channel, self.scale.current), "remove a range")
 
     def paste_table(self) -> None:
-        if self.channel:
-            dialog = PasteRanges(self.channel, self)
+        if self.edited_channel:
+            dialog = PasteRanges(self.edited_channel, self)
             if dialog.exec():
-                made = plural(len(dialog.ranges), "range")
-                self._change(replace(self.channel, ranges=dialog.ranges), f"put in {made}")
+                made = say_count(len(dialog.ranges), "range")
+                self._change(replace(self.edited_channel, ranges=dialog.ranges), f"put in {made}")

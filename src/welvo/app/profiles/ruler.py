@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from welvo.app.widgets import marks
 from welvo.app.widgets.literal import rows_tip
-from welvo.app.widgets.painting import CENTRE, RIGHT, draw_frame, text, width_of
+from welvo.app.widgets.painting import CENTRE, RIGHT, draw_frame, draw_text_line, width_of
 from welvo.app.widgets.theme import LIGHT, THEME
 from welvo.rig.attributes import word_for
 from welvo.rig.profile import Channel, Mode
@@ -31,7 +31,7 @@ class Cell(Struct, frozen=True):
     bracket: str = ""
 
 
-def cells_of(mode: Mode, break_no: int, unfolded: bool = False) -> list[Cell]:
+def cells_of_break(mode: Mode, break_no: int, unfolded: bool = False) -> list[Cell]:
     """The cells of one break in slot order; pixels after the first of a repeat stand as one folded cell."""
     by_slot: dict[int, Channel] = {}
     by_pixel: dict[int, list[Channel]] = {}
@@ -53,7 +53,7 @@ def cells_of(mode: Mode, break_no: int, unfolded: bool = False) -> list[Cell]:
             found.append(Cell(break_no, slot, end - slot + 1, min(2.0, float(end - slot + 1)), None))
             slot = end + 1
             continue
-        fold = _fold(by_pixel, c) if c.pixel and not unfolded and slot == c.slots[0] else None
+        fold = _fold_pixels(by_pixel, c) if c.pixel and not unfolded and slot == c.slots[0] else None
         if fold:
             count, first, stride, end = fold
             words = f"{count} pixels × {stride} = {count * stride}"
@@ -76,7 +76,7 @@ def cells_of(mode: Mode, break_no: int, unfolded: bool = False) -> list[Cell]:
     return found
 
 
-def _fold(by_pixel: dict[int, list[Channel]], c: Channel) -> tuple[int, list[Channel], int, int] | None:
+def _fold_pixels(by_pixel: dict[int, list[Channel]], c: Channel) -> tuple[int, list[Channel], int, int] | None:
     """From channel c on: pixels that repeat, the first one's channels, slots from one to the next, the last slot."""
     first = sorted(by_pixel[c.pixel], key=lambda x: x.slots[0])
     slots = [s for x in first for s in x.slots]
@@ -122,17 +122,17 @@ class Ruler(QWidget):
     def set_mode(self, mode: Mode | None) -> None:
         self.mode = mode
         self.setMinimumHeight(ROW * len(mode.breaks) if mode else ROW)
-        self._layout()
+        self._lay_out_cells()
         self.update()
 
-    def _layout(self) -> None:
+    def _lay_out_cells(self) -> None:
         self._drawn = []
         if not self.mode:
             return
         room = self.width() - GUTTER - 16
         y = 0.0
         for b in range(len(self.mode.breaks)):
-            cells = cells_of(self.mode, b, self.unfolded)
+            cells = cells_of_break(self.mode, b, self.unfolded)
             units = sum(c.units for c in cells) or 1
             unit = max(30.0, min(64.0, room / units))
             x = float(GUTTER)
@@ -140,12 +140,12 @@ class Ruler(QWidget):
                 self._drawn.append((QRectF(x, y, c.units * unit, 44), c))
                 x += c.units * unit
             if x > self.width() - 4 and unit <= 30:  # wrap long breaks
-                self._wrap(b, y)
+                self._wrap_line(b, y)
             y = max((r.bottom() for r, c in self._drawn if c.break_no == b), default=y + 44) + ROW - 44
         if int(y) != self.minimumHeight():
             self.setMinimumHeight(int(y))
 
-    def _wrap(self, break_no: int, y: float) -> None:
+    def _wrap_line(self, break_no: int, y: float) -> None:
         x = float(GUTTER)
         for n, (r, c) in enumerate(self._drawn):
             if c.break_no != break_no:
@@ -156,7 +156,7 @@ class Ruler(QWidget):
             x += r.width()
 
     def resizeEvent(self, _: object) -> None:
-        self._layout()
+        self._lay_out_cells()
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
@@ -169,9 +169,11 @@ class Ruler(QWidget):
             if c.break_no not in seen:
                 seen.add(c.break_no)
                 part = self.mode.breaks[c.break_no]
-                text(p, QRectF(16, r.top() + 2, GUTTER - 20, 20), f"{c.break_no + 1}  {part.name or 'all'}", bold=True)
-                text(p, QRectF(16, r.top() + 22, GUTTER - 20, 16), f"{part.slots} slots", "quiet", 11)
-            self._cell(p, r, c)
+                draw_text_line(
+                    p, QRectF(16, r.top() + 2, GUTTER - 20, 20), f"{c.break_no + 1}  {part.name or 'all'}", bold=True
+                )
+                draw_text_line(p, QRectF(16, r.top() + 22, GUTTER - 20, 16), f"{part.slots} slots", "quiet", 11)
+            self._draw_cell(p, r, c)
         if self._drop:
             for r, c in self._drawn:
                 if (c.break_no, c.slot) == self._drop or (c.break_no, c.slot + c.slots) == self._drop:
@@ -188,42 +190,44 @@ class Ruler(QWidget):
         mine = c.break_no == self.selected[0] and c.slot <= self.selected[1] < c.slot + c.slots
         return not c.folded and (mine or (c.break_no, c.channel.slots[0] if c.channel else c.slot) in self.also)
 
-    def _cell(self, p: QPainter, r: QRectF, c: Cell) -> None:
+    def _draw_cell(self, p: QPainter, r: QRectF, c: Cell) -> None:
         r = r.adjusted(0, 0, -2, 0)
         if c.folded:
             for n in (0, 5):
                 draw_frame(p, QRectF(r.left() + n, r.top(), 8, 44), "field", "edge", 0)
             inner = r.adjusted(10, 0, 0, 0)
             draw_frame(p, inner, "field", "edge", 0)
-            text(p, QRectF(inner.left() + 8, r.top() + 4, inner.width() - 10, 20), c.folded)
-            text(p, QRectF(inner.left() + 8, r.top() + 23, inner.width() - 10, 16), c.fold_note, "quiet", 11)
-            text(p, QRectF(inner.left(), r.bottom() + 2, 50, 16), str(c.slot), "quiet", 11)
-            text(p, QRectF(r.right() - 50, r.bottom() + 2, 48, 16), str(c.slot + c.slots - 1), "quiet", 11, align=RIGHT)
+            draw_text_line(p, QRectF(inner.left() + 8, r.top() + 4, inner.width() - 10, 20), c.folded)
+            draw_text_line(p, QRectF(inner.left() + 8, r.top() + 23, inner.width() - 10, 16), c.fold_note, "quiet", 11)
+            draw_text_line(p, QRectF(inner.left(), r.bottom() + 2, 50, 16), str(c.slot), "quiet", 11)
+            draw_text_line(
+                p, QRectF(r.right() - 50, r.bottom() + 2, 48, 16), str(c.slot + c.slots - 1), "quiet", 11, align=RIGHT
+            )
             return
         channel = c.channel
         if channel is None:
             draw_frame(p, r, None, "edge", 0, 1, dashed=True)
-            text(p, r, "gap", "quiet", 11, align=CENTRE)
+            draw_text_line(p, r, "gap", "quiet", 11, align=CENTRE)
         else:
-            wrong = not channel.described
+            wrong = not channel.is_described
             draw_frame(p, r, "warning_wash" if wrong else "field", "warning" if wrong else "edge", 0)
             words = channel.name if wrong else word_for(channel.function)
             words = (words or "?") + (" ?" if wrong and words else "")
             bold = self._is_selected(c)
             top = QRectF(r.left() + 1, r.top() + 3, r.width() - 2, 20)
             if width_of(words[:1].upper() + words[1:], 13, bold) <= top.width() - 2:
-                text(p, top, words[:1].upper() + words[1:], bold=bold, align=CENTRE)
+                draw_text_line(p, top, words[:1].upper() + words[1:], bold=bold, align=CENTRE)
             elif width_of(words, 11) <= top.width() - 2:
-                text(p, top, words[:1].upper() + words[1:], size=11, align=CENTRE)
+                draw_text_line(p, top, words[:1].upper() + words[1:], size=11, align=CENTRE)
             else:
                 short = channel.short or words[:4]
                 size = 13 if width_of(short, 13, bold) <= top.width() else 11
                 while len(short) > 2 and width_of(short, size, bold) > top.width():
                     short = short[:-1]  # three letters say more than two and dots
-                text(p, top, short, size=size, bold=bold, align=CENTRE)
+                draw_text_line(p, top, short, size=size, bold=bold, align=CENTRE)
             light = LIGHT.get(channel.function)
             if wrong:
-                marks.draw(p, "warning", r.center().x() - 6, r.top() + 25, 12)
+                marks.draw_mark(p, "warning", r.center().x() - 6, r.top() + 25, 12)
             elif light:
                 p.setPen(QPen(THEME.color("edge"), 1))
                 p.setBrush(QColor(light))
@@ -234,14 +238,14 @@ class Ruler(QWidget):
                 names = ("coarse", "fine", "fine 2", "fine 3") if r.width() / c.slots > 40 else ("1", "2", "3", "4")
                 for n in range(c.slots):
                     part = QRectF(r.left() + n * r.width() / c.slots, r.top() + 26, r.width() / c.slots, 14)
-                    text(p, part, names[n], "quiet", 11, align=CENTRE)
+                    draw_text_line(p, part, names[n], "quiet", 11, align=CENTRE)
                     if n:
                         p.fillRect(QRectF(part.left(), part.top(), 1, 14), THEME.color("edge"))
         every = r.width() / c.slots >= 20
         for n in range(c.slots):
             if every or n in (0, c.slots - 1):
                 part = QRectF(r.left() + n * r.width() / c.slots, r.bottom() + 2, max(24.0, r.width() / c.slots), 16)
-                text(
+                draw_text_line(
                     p,
                     part,
                     str(c.slot + n),
@@ -267,12 +271,12 @@ class Ruler(QWidget):
                 p.drawLine(int(a), int(y), int(b), int(y))
             p.drawLine(int(left), int(y - 5), int(left), int(y))
             p.drawLine(int(right), int(y - 5), int(right), int(y))
-            text(p, QRectF(middle - wide / 2, y - 9, wide, 18), c.bracket, size=11, align=CENTRE)
+            draw_text_line(p, QRectF(middle - wide / 2, y - 9, wide, 18), c.bracket, size=11, align=CENTRE)
 
-    def _at(self, x: float, y: float) -> Cell | None:
+    def _cell_at(self, x: float, y: float) -> Cell | None:
         return next((c for r, c in self._drawn if r.contains(x, y)), None)
 
-    def chosen(self) -> list[int]:
+    def chosen_places(self) -> list[int]:
         """Places in `mode.channels` of all selected channels, the one in focus first."""
         if not self.mode:
             return []
@@ -297,7 +301,7 @@ class Ruler(QWidget):
             self.update()
 
     def mousePressEvent(self, e: QMouseEvent) -> None:
-        c = self._at(e.position().x(), e.position().y())
+        c = self._cell_at(e.position().x(), e.position().y())
         add = e.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
         if c and c.folded and add and self.mode:
             last = c.slot + c.slots
@@ -310,7 +314,7 @@ class Ruler(QWidget):
             self.update()
         elif c and c.folded:
             self.unfolded = True
-            self._layout()
+            self._lay_out_cells()
             self.update()
         elif c and add and c.channel:
             self.also.symmetric_difference_update({(c.break_no, c.channel.slots[0])})
@@ -319,11 +323,11 @@ class Ruler(QWidget):
         elif c:
             if (c.break_no, c.channel.slots[0] if c.channel else 0) not in self.also:
                 self.also = set()
-            self.pick(c.break_no, c.slot)
+            self.pick_slot(c.break_no, c.slot)
             self._press = (e.position().x(), e.position().y(), c)
         elif self.unfolded:
             self.unfolded = False
-            self._layout()
+            self._lay_out_cells()
             self.update()
 
     def _gap_at(self, x: float, y: float) -> tuple[int, int] | None:
@@ -347,7 +351,7 @@ class Ruler(QWidget):
                 self._drop = self._gap_at(x, y)
                 self.update()
             return
-        c = self._at(e.position().x(), e.position().y())
+        c = self._cell_at(e.position().x(), e.position().y())
         if c and c.channel:
             over = c.channel
             words = f"{word_for(over.function, over.name or '?')} · slot {c.slot} of break {c.break_no + 1}" + (
@@ -360,7 +364,7 @@ class Ruler(QWidget):
                 e.globalPosition().toPoint(), "Click unfolds the repeat; click beside it folds it again.", self
             )
 
-    def pick(self, break_no: int, slot: int) -> None:
+    def pick_slot(self, break_no: int, slot: int) -> None:
         self.selected = (break_no, slot)
         self.picked.emit(break_no, slot)
         self.update()
@@ -372,5 +376,5 @@ class Ruler(QWidget):
         if by is None or not cells:
             return super().keyPressEvent(e)
         c = cells[max(0, min(len(cells) - 1, now + by))]
-        self.pick(c.break_no, c.slot)
+        self.pick_slot(c.break_no, c.slot)
         return None

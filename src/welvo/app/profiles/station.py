@@ -22,31 +22,38 @@ from welvo.app.widgets import dialogs, marks
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.widgets.fields import Choice, Field
-from welvo.app.widgets.painting import button, clear, column, entry, label, row
-from welvo.app.widgets.painting import menu as popup_menu
+from welvo.app.widgets.painting import (
+    clear_layout,
+    column_of_widgets,
+    make_button,
+    make_label,
+    menu_entry,
+    row_of_widgets,
+)
+from welvo.app.widgets.painting import popup_menu as popup_menu
 from welvo.app.widgets.start import Start
 from welvo.app.widgets.station import Station
 from welvo.app.widgets.theme import THEME
 from welvo.formats.chart import Chart, Problem, lost_by_hand, read_chart
 from welvo.formats.chart_write import write_chart
-from welvo.patch.consequences import Consequence, consequences, order_modes, remove_mode, say_all, with_mode
+from welvo.patch.consequences import Consequence, list_consequences, order_modes, remove_mode, say_all, with_mode
 from welvo.rig.attributes import word_for
 from welvo.rig.base import Refused
 from welvo.rig.colours import FUNCTIONS, LETTERS, read_order
-from welvo.rig.document import Change, Edit, Picture, Rig, fresh_id, put
+from welvo.rig.document import Change, Edit, Picture, Rig, fresh_id, put_entries
 from welvo.rig.edits import add_profile, remove_profile, set_profile
 from welvo.rig.lookup import used_by
 from welvo.rig.modes import (
     arrange_pixels,
-    components,
+    components_of_pixel,
     join_break,
-    labelled,
+    label_channel,
     move_channels,
     remove_channels,
     split_break,
     strip_mode,
 )
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.profile import Channel, Mode, Profile
 
 read_once = lru_cache(8)(read_chart)
@@ -70,25 +77,27 @@ class ProfilesStation(Station):
         """Break, slot and word of an offer that is being taken: the word stays as the channel's label."""
         self.waiting: tuple[str, str, Mode, str, list[Consequence]] | None = None
         """Profile, mode, its new value, what the change is called, what it would do: waits for the operator's word."""
-        self._bar()
+        self._make_bar()
         self.line = ChartLine(self._chart_typed)
-        session.about_to_act.connect(self._commit)
+        session.about_to_act.connect(self._commit_chart)
         self._says = QVBoxLayout()
         self._says.setSpacing(4)
         self._asks = QVBoxLayout()
         self.ruler = Ruler()
-        self.ruler.picked.connect(self._picked)
-        self.ruler.moved.connect(self._moved)
+        self.ruler.picked.connect(self._follow_picked)
+        self.ruler.moved.connect(self._move_channel)
         self.ranges = RangeEditor(self._range_changed)
         self.tryout = TryOut()
-        self.tryout.pointed.connect(self._pointed)
+        self.tryout.pointed.connect(self._point_on_scale)
         self.panel = ProfilesPanel(self, session, network)
         inner = QWidget()
-        body = column(spacing=4)
-        title = row(label("Chart line", 13, True), label("type it, or paste the manual's table", 11, quiet=True), None)
+        body = column_of_widgets(spacing=4)
+        title = row_of_widgets(
+            make_label("Chart line", 13, True), make_label("type it, or paste the manual's table", 11, quiet=True), None
+        )
         title.setContentsMargins(16, 4, 16, 0)
         body.addLayout(title)
-        box_ = column((16, 0, 16, 0), 4)
+        box_ = column_of_widgets((16, 0, 16, 0), 4)
         box_.addWidget(self.line)
         box_.addLayout(self._says)
         box_.addLayout(self._asks)
@@ -105,8 +114,8 @@ class ProfilesStation(Station):
         scroll.setWidget(inner)
         self._stack = QStackedWidget()
         self._stack.addWidget(scroll)
-        self._stack.addWidget(self._empty())
-        layout = column(spacing=0)
+        self._stack.addWidget(self._empty_page())
+        layout = column_of_widgets(spacing=0)
         layout.addLayout(self._top)
         layout.addWidget(self._stack, 1)
         self.setLayout(layout)
@@ -115,7 +124,7 @@ class ProfilesStation(Station):
         self.refresh()
         self._on_selection()  # what was selected before this station was first looked at
 
-    def _bar(self) -> None:
+    def _make_bar(self) -> None:
         self.picker = Choice("Which profile of the rig is shown.", self.show_profile)
         self.picker.setAccessibleName("Profile")
         self.picker.setMinimumWidth(150)
@@ -124,40 +133,40 @@ class ProfilesStation(Station):
         self._modes.setContentsMargins(0, 0, 0, 0)
         modes = QWidget()
         modes.setLayout(self._modes)
-        self.used = label("", 11, quiet=True)
-        self.library = button(
+        self.used = make_label("", 11, quiet=True)
+        self.library = make_button(
             "Library…", self.open_library, "Generics, your own folder, import and export of GDTF and CSV."
         )
-        self.new = button("New", self._new_menu, "An empty profile, or a plain strip of pixels.")
-        self._top = row(
-            label("Profiles", 16, True), 4, self.picker, modes, None, self.used, self.library, self.new, spacing=6
+        self.new = make_button("New", self._new_menu, "An empty profile, or a plain strip of pixels.")
+        self._top = row_of_widgets(
+            make_label("Profiles", 16, True), 4, self.picker, modes, None, self.used, self.library, self.new, spacing=6
         )
         self._top.setContentsMargins(16, 8, 16, 8)
 
     def _ruler_bar(self) -> QHBoxLayout:
-        self._alike = button(
+        self._alike = make_button(
             "All alike",
             self.ruler.choose_alike,
             "Selects every channel of the mode that has the same function, such as red of all pixels.",
         )
-        self._split = button(
+        self._split = make_button(
             "Split break",
             self.split_here,
             "From the selected channel on, the channels become a break with an address of its own.",
         )
-        self._join = button(
+        self._join = make_button(
             "Join breaks", self.join_here, "Puts the selected channel's break behind the one before it."
         )
-        self._order = button(
+        self._order = make_button(
             "Pixel order…",
             self.pixel_order,
             "Which colour comes first in each pixel, and whether they go pixel by pixel or plane by plane.",
         )
-        self._drop = button(
+        self._drop = make_button(
             "Remove", self.remove_selected, "Takes the selected channels out; the slots behind them close up."
         )
-        made = row(
-            label("Channel ruler", 13, True),
+        made = row_of_widgets(
+            make_label("Channel ruler", 13, True),
             None,
             self._alike,
             self._split,
@@ -208,7 +217,7 @@ class ProfilesStation(Station):
         self.line.commit()
         self.profile_id, self.mode_id = pid, mode
         self.ruler.selected, self.ruler.also = (0, 1), set()
-        self._session.select(Selection("profile", (pid,)))
+        self._session.change_selection(Selection("profile", (pid,)))
         self.refresh()
 
     def show_mode(self, mode: str) -> None:
@@ -219,21 +228,25 @@ class ProfilesStation(Station):
 
     def _on_selection(self) -> None:
         s = self._session.selection
-        if s.kind == "profile" and s.first in self._session.rig.profiles and s.first != self.profile_id:
-            self.profile_id, self.mode_id = s.first, ""
+        if (
+            s.kind == "profile"
+            and s.first_selected in self._session.rig.profiles
+            and s.first_selected != self.profile_id
+        ):
+            self.profile_id, self.mode_id = s.first_selected, ""
             self.refresh()
-        elif s.kind == "item" and s.first in self._session.rig.fixtures:
-            f = self._session.rig.fixtures[s.first]
+        elif s.kind == "item" and s.first_selected in self._session.rig.fixtures:
+            f = self._session.rig.fixtures[s.first_selected]
             if (f.profile, f.mode) != (self.profile_id, self.mode_key):
                 self.profile_id, self.mode_id = f.profile, f.mode
                 self.refresh()
 
     def _on_change(self, change: Change) -> None:
         if self.waiting and (
-            self.waiting[0] in change.ids("profiles") or self.waiting[0] not in self._session.rig.profiles
+            self.waiting[0] in change.changed_ids("profiles") or self.waiting[0] not in self._session.rig.profiles
         ):
             self.waiting = None
-        if change.ids("profiles") or change.ids("fixtures") or change.ids("pictures"):
+        if change.changed_ids("profiles") or change.changed_ids("fixtures") or change.changed_ids("pictures"):
             self.refresh()
 
     def homes(self) -> Sequence[QWidget]:
@@ -259,34 +272,34 @@ class ProfilesStation(Station):
         mode = self.mode
         if mode and not self.line.pending:
             # What the operator wrote stays as written while it means the same.
-            if read_once(self.line.toPlainText()).mode(mode.name, mode) != mode:
+            if read_once(self.line.toPlainText()).mode_of_chart(mode.name, mode) != mode:
                 self.line.set_text(write_chart(mode))
-            self._judge(self.line.toPlainText())
+            self._judge_chart(self.line.toPlainText())
         self.ruler.set_mode(mode)
         self.tryout.set_mode(mode)
         self._show_channel()
-        self._ask()
+        self._ask_before_change()
 
     def _show_channel(self) -> None:
         self.ranges.show_channel(self.channel)
         self.panel.refresh()
         mode, break_no = self.mode, self.ruler.selected[0]
-        chosen = self.ruler.chosen()
+        chosen = self.ruler.chosen_places()
         self._alike.setEnabled(bool(chosen))
         self._split.setEnabled(bool(chosen) and self.ruler.selected[1] > 1)
         self._join.setEnabled(bool(mode) and 0 < break_no < len(mode.breaks) if mode else False)
-        self._order.setEnabled(bool(mode and mode.pixels))
+        self._order.setEnabled(bool(mode and mode.count_pixels))
         self._drop.setEnabled(bool(chosen))
 
     def _mode_buttons(self) -> None:
-        clear(self._modes)
+        clear_layout(self._modes)
         profile = self.profile
         if not profile:
             self.used.setText("")
             return
         shown = list(profile.modes.items())
         for key, m in shown[:3] if len(shown) > 4 else shown:
-            b = button(
+            b = make_button(
                 f"{m.name}   {' + '.join(str(x.slots) for x in m.breaks)}",
                 partial(self.show_mode, key),
                 "Shows this mode.",
@@ -297,19 +310,19 @@ class ProfilesStation(Station):
         if len(shown) > 4:
             rest = Choice("The other modes of this profile.", self.show_mode)
             rest.setAccessibleName("Mode")
-            rest.set_options([(k, f"{m.name} ({m.footprint})") for k, m in shown], self.mode_key)
+            rest.set_options([(k, f"{m.name} ({m.slots_needed})") for k, m in shown], self.mode_key)
             self._modes.addWidget(rest)
-        self._mode_menu = button("Mode ▾", self._open_mode_menu, "Add a mode, compare, move, remove.")
+        self._mode_menu = make_button("Mode ▾", self._open_mode_menu, "Add a mode, compare, move, remove.")
         self._modes.addWidget(self._mode_menu)
         users = len(used_by(self._session.rig, self.profile_id, self.mode_key))
-        self.used.setText(f"used by {plural(users, 'fixture')}" if users else "not used")
+        self.used.setText(f"used by {say_count(users, 'fixture')}" if users else "not used")
 
     @property
     def chosen_break(self) -> int:
         return self.ruler.selected[0]
 
     def chosen_channels(self) -> list[int]:
-        return self.ruler.chosen()
+        return self.ruler.chosen_places()
 
     # ---- editing
 
@@ -327,7 +340,7 @@ class ProfilesStation(Station):
         if used_by(self._session.rig, pid, mid) and [b.slots for b in mode.breaks] != [
             b.slots for b in profile.modes[mid].breaks
         ]:
-            found = consequences(self._session.index, with_mode(self._session.rig, pid, mid, mode, words)[0])
+            found = list_consequences(self._session.index, with_mode(self._session.rig, pid, mid, mode, words)[0])
             if found:
                 self.waiting = (pid, mid, mode, words, found)
                 self.refresh()
@@ -336,30 +349,30 @@ class ProfilesStation(Station):
 
         def edit(rig: Rig) -> Edit:
             new = replace(rig.profiles[pid], modes={**rig.profiles[pid].modes, mid: mode})
-            return put(rig, words, profiles={pid: new}, pictures=pictures or {})
+            return put_entries(rig, words, profiles={pid: new}, pictures=pictures or {})
 
-        result = self._session.edit(edit)
+        result = self._session.make_edit(edit)
         if waited:
             self.refresh()  # also when the mode is again what it was, and nothing else follows
         return result
 
-    def _ask(self) -> None:
+    def _ask_before_change(self) -> None:
         """The strip that shows what a change would do to addresses, with both answers."""
-        clear(self._asks)
+        clear_layout(self._asks)
         if not self.waiting or self.waiting[:2] != (self.profile_id, self.mode_key):
             return
         found = self.waiting[4]
         meets = any(c.meets for c in found)
-        says = label(say_all(found), 11, wrap=True)
-        do = button(
-            f"Change {plural(len(found), 'fixture')}",
+        says = make_label(say_all(found), 11, wrap=True)
+        do = make_button(
+            f"Change {say_count(len(found), 'fixture')}",
             self.take_waiting,
             "Takes the changed mode over, for all fixtures that stand in it.",
             primary=True,
         )
-        show = button("Show them…", self.show_waiting, "Every address, before and after.")
-        leave = button("Leave as it was", self.leave_waiting, "Throws the change of the mode away.")
-        strip = row(marks.MarkLabel("error" if meets else "warning", 14), says, show, leave, do, spacing=8)
+        show = make_button("Show them…", self.show_waiting, "Every address, before and after.")
+        leave = make_button("Leave as it was", self.leave_waiting, "Throws the change of the mode away.")
+        strip = row_of_widgets(marks.MarkLabel("error" if meets else "warning", 14), says, show, leave, do, spacing=8)
         strip.setStretch(1, 1)
         self._asks.addLayout(strip)
 
@@ -367,7 +380,7 @@ class ProfilesStation(Station):
         if self.waiting:
             pid, mid, mode, words, _ = self.waiting
             self.waiting = None
-            self._session.attempt(with_mode, pid, mid, mode, words)
+            self._session.attempt_edit(with_mode, pid, mid, mode, words)
 
     def leave_waiting(self) -> None:
         self.waiting = None
@@ -380,17 +393,17 @@ class ProfilesStation(Station):
         if self.waiting:
             found = self.waiting[4]
             if Preview(
-                f"Change of {self.waiting[2].name}", found, f"Change {plural(len(found), 'fixture')}", self
+                f"Change of {self.waiting[2].name}", found, f"Change {say_count(len(found), 'fixture')}", self
             ).exec():
                 self.take_waiting()
 
-    def _commit(self) -> None:
+    def _commit_chart(self) -> None:
         self.line.commit()
         if self.waiting:
             name = self._session.rig.profiles[self.waiting[0]].name
             self._session.say(
                 f"The change of {name} is not in the rig yet: in Profiles it waits for your word on "
-                f"{plural(len(self.waiting[4]), 'address', 'addresses')}.",
+                f"{say_count(len(self.waiting[4]), 'address', 'addresses')}.",
                 "warning",
             )
 
@@ -398,19 +411,21 @@ class ProfilesStation(Station):
         """Take the chart over. Gives False at a pause in which something made by hand would be lost: a digit that is
         being typed anew must not cost twelve placed pixels."""
         mode = self.mode
-        self._judge(words)
+        self._judge_chart(words)
         if mode is None:
             return True
-        made = self.chart.mode(mode.name, mode)
+        made = self.chart.mode_of_chart(mode.name, mode)
         if self._label:
-            made = labelled(made, *self._label)
+            made = label_channel(made, *self._label)
         if made == mode:
             return True
         lost = lost_by_hand(mode, made)
         if lost and paused:
             self.ruler.set_mode(made)
             self._says.addWidget(
-                label(f"Taken over when you leave the line, because it drops {' and '.join(lost)}.", 11, quiet=True)
+                make_label(
+                    f"Taken over when you leave the line, because it drops {' and '.join(lost)}.", 11, quiet=True
+                )
             )
             return False
         self.change_mode(made, f"chart of {self.profile.name if self.profile else ''}")
@@ -421,35 +436,41 @@ class ProfilesStation(Station):
             )
         return True
 
-    def _judge(self, words: str) -> None:
+    def _judge_chart(self, words: str) -> None:
         """Read the chart, underline what is not understood, and offer what may be meant."""
         self.chart = read_once(words)
-        self.line.underline(self.chart.problems)
-        clear(self._says)
+        self.line.underline_problems(self.chart.problems)
+        clear_layout(self._says)
         for problem in self.chart.problems[:3]:
             parts: list[QWidget | int | None] = [
                 marks.MarkLabel("error" if problem.error else "warning", 12),
-                label(f"Line {problem.line + 1}: {problem.message}", 11),
+                make_label(f"Line {problem.line + 1}: {problem.message}", 11),
             ]
             if problem.offers:
-                parts.append(label("Did you mean", 11, quiet=True))
+                parts.append(make_label("Did you mean", 11, quiet=True))
                 parts += [
-                    button(o, partial(self._replace, problem, o), "Puts this function there.")
+                    make_button(o, partial(self._replace_word, problem, o), "Puts this function there.")
                     for o in problem.offers[:2]
                 ]
             if not problem.error and "no function name" in problem.message:
                 parts.append(
-                    button("make it my own", partial(self._own, problem), "Keeps the word as a function of your own.")
+                    make_button(
+                        "make it my own",
+                        partial(self._is_own_problem, problem),
+                        "Keeps the word as a function of your own.",
+                    )
                 )
-            self._says.addLayout(row(*parts, None, spacing=6))
+            self._says.addLayout(row_of_widgets(*parts, None, spacing=6))
         if len(self.chart.problems) > 3:
-            self._says.addWidget(label(f"and {len(self.chart.problems) - 3} more, underlined above", 11, quiet=True))
+            self._says.addWidget(
+                make_label(f"and {len(self.chart.problems) - 3} more, underlined above", 11, quiet=True)
+            )
 
-    def _own(self, problem: Problem) -> None:
+    def _is_own_problem(self, problem: Problem) -> None:
         line = self.line.toPlainText().splitlines()[problem.line]
-        self._replace(problem, f'"{line[problem.column : problem.column + problem.length]}"')
+        self._replace_word(problem, f'"{line[problem.column : problem.column + problem.length]}"')
 
-    def _replace(self, problem: Problem, words: str) -> None:
+    def _replace_word(self, problem: Problem, words: str) -> None:
         """Put an offer where a word was not understood. The word stays as the channel's own label, unless it was only
         a slip of the pen."""
         lines = self.line.toPlainText().splitlines()
@@ -475,7 +496,7 @@ class ProfilesStation(Station):
 
     # ---- the ruler
 
-    def _picked(self, break_no: int, slot: int) -> None:
+    def _follow_picked(self, break_no: int, slot: int) -> None:
         self._show_channel()
         source = self.chart.sources.get((break_no, slot))
         if source and not self.line.hasFocus():
@@ -483,53 +504,53 @@ class ProfilesStation(Station):
             cursor.movePosition(QTextCursor.MoveOperation.Right, QTextCursor.MoveMode.MoveAnchor, source.column)
             self.line.setTextCursor(cursor)
 
-    def _pointed(self, n: int, value: int) -> None:
+    def _point_on_scale(self, n: int, value: int) -> None:
         """A try-out fader was moved: show on the scale where it stands."""
         mode = self.mode
         if mode and n < len(mode.channels):
             c = mode.channels[n]
             if self.channel is not c:
-                self.ruler.pick(c.break_no, c.slots[0])
+                self.ruler.pick_slot(c.break_no, c.slots[0])
             self.ranges.scale.pointer = value
             self.ranges.scale.update()
 
-    def _try(self, edit: Callable[[Mode], Mode], words: str) -> None:
+    def _try_edit(self, edit: Callable[[Mode], Mode], words: str) -> None:
         try:
             self.edit_mode(edit, words)
         except Refused as e:
             self._session.say(str(e), "error")
 
-    def _moved(self, break_no: int, slot: int) -> None:
-        chosen = self.ruler.chosen()
+    def _move_channel(self, break_no: int, slot: int) -> None:
+        chosen = self.ruler.chosen_places()
         self.ruler.also = set()
-        self._try(lambda m: move_channels(m, chosen, break_no, slot), f"move {plural(len(chosen), 'channel')}")
+        self._try_edit(lambda m: move_channels(m, chosen, break_no, slot), f"move {say_count(len(chosen), 'channel')}")
 
     def split_here(self) -> None:
         break_no, slot = self.ruler.selected
-        self._try(lambda m: split_break(m, break_no, slot), "split a break")
+        self._try_edit(lambda m: split_break(m, break_no, slot), "split a break")
 
     def join_here(self) -> None:
         break_no = self.ruler.selected[0]
         self.ruler.selected = (break_no - 1, 1)
-        self._try(lambda m: join_break(m, break_no), "join two breaks")
+        self._try_edit(lambda m: join_break(m, break_no), "join two breaks")
 
     def remove_selected(self) -> None:
-        chosen = self.ruler.chosen()
+        chosen = self.ruler.chosen_places()
         self.ruler.also = set()
-        self._try(lambda m: remove_channels(m, chosen), f"remove {plural(len(chosen), 'channel')}")
+        self._try_edit(lambda m: remove_channels(m, chosen), f"remove {say_count(len(chosen), 'channel')}")
 
     def pixel_order(self) -> None:
         """Ask for the order of components, as letters, and whether planes follow each other."""
         mode, break_no = self.mode, self.ruler.selected[0]
         if not mode:
             return
-        now = components(mode, break_no) or next(
-            (components(mode, b) for b in range(len(mode.breaks)) if components(mode, b)), []
+        now = components_of_pixel(mode, break_no) or next(
+            (components_of_pixel(mode, b) for b in range(len(mode.breaks)) if components_of_pixel(mode, b)), []
         )
         break_no = (
             break_no
-            if components(mode, break_no)
-            else next((b for b in range(len(mode.breaks)) if components(mode, b)), 0)
+            if components_of_pixel(mode, break_no)
+            else next((b for b in range(len(mode.breaks)) if components_of_pixel(mode, b)), 0)
         )
         letters = "".join(LETTERS.get(f, "?") for f in now)
         dialogs.ask_line(
@@ -551,14 +572,14 @@ class ProfilesStation(Station):
 
     def mode_menu(self) -> QMenu:
         menu = popup_menu(self)
-        entry(menu, "Add a mode like this one", self._add_mode)
-        entry(menu, "Compare modes…", self.compare)
+        menu_entry(menu, "Add a mode like this one", self._add_mode)
+        menu_entry(menu, "Compare modes…", self.compare_revisions)
         menu.addSeparator()
-        entry(menu, "Move to the front", partial(self.move_mode, -1))
-        entry(menu, "Move to the back", partial(self.move_mode, 1))
-        entry(menu, "Remove this mode…", self.remove_mode)
+        menu_entry(menu, "Move to the front", partial(self.move_mode, -1))
+        menu_entry(menu, "Move to the back", partial(self.move_mode, 1))
+        menu_entry(menu, "Remove this mode…", self.remove_mode)
         menu.addSeparator()
-        entry(menu, "Remove the whole profile", self._remove)
+        menu_entry(menu, "Remove the whole profile", self._remove_profile)
         return menu
 
     def _open_mode_menu(self) -> None:
@@ -572,10 +593,10 @@ class ProfilesStation(Station):
         while f"m{n}" in profile.modes:
             n += 1
         modes = {**profile.modes, f"m{n}": replace(mode, name=f"mode {n}")}
-        if self._session.attempt(set_profile, self.profile_id, f"add a mode to {profile.name}", modes=modes):
+        if self._session.attempt_edit(set_profile, self.profile_id, f"add a mode to {profile.name}", modes=modes):
             self.show_mode(f"m{n}")
 
-    def compare(self) -> None:
+    def compare_revisions(self) -> None:
         if self.profile:
             CompareModes(self.profile, self.mode_key, self).exec()
 
@@ -584,7 +605,7 @@ class ProfilesStation(Station):
             keys = list(self.profile.modes)
             keys.remove(self.mode_key)
             key = self.mode_key
-            self._session.attempt(order_modes, self.profile_id, [key, *keys] if by < 0 else [*keys, key])
+            self._session.attempt_edit(order_modes, self.profile_id, [key, *keys] if by < 0 else [*keys, key])
             self.mode_id = key
 
     def remove_mode(self) -> None:
@@ -599,7 +620,7 @@ class ProfilesStation(Station):
             chosen = dialogs.ask_which(
                 self,
                 "Remove a mode",
-                f"{plural(len(users), 'fixture')} stand in it. They go over to:",
+                f"{say_count(len(users), 'fixture')} stand in it. They go over to:",
                 others,
                 "Look at it",
             )
@@ -611,23 +632,23 @@ class ProfilesStation(Station):
         except Refused as e:
             self._session.say(str(e), "error")
             return
-        found = consequences(self._session.index, after)
+        found = list_consequences(self._session.index, after)
         if (
             not found
             or Preview(
                 f"Without mode {profile.modes[self.mode_key].name}",
                 found,
-                f"Change {plural(len(found), 'fixture')}",
+                f"Change {say_count(len(found), 'fixture')}",
                 self,
             ).exec()
         ):
             self.mode_id = into
-            self._session.take((after, change))
+            self._session.take_over_edit((after, change))
 
-    def arrange(self) -> None:
+    def arrange_pixels(self) -> None:
         """The face editor; what it leaves is taken over as one edit."""
         mode = self.mode
-        if mode and mode.pixels:
+        if mode and mode.count_pixels:
             dialog = FaceEditor(mode, self.picture_of(mode), self)
             if dialog.exec():
                 self.take_face(dialog.mode, dialog.picture, dialog.media)
@@ -654,9 +675,9 @@ class ProfilesStation(Station):
 
     def new_menu(self) -> QMenu:
         menu = popup_menu(self)
-        entry(menu, "Empty profile", self.new_profile)
-        entry(menu, "Plain strip of pixels…", self.ask_strip)
-        entry(menu, "From the library…", self.open_library)
+        menu_entry(menu, "Empty profile", self.new_profile)
+        menu_entry(menu, "Plain strip of pixels…", self.ask_strip)
+        menu_entry(menu, "From the library…", self.open_library)
         return menu
 
     def _new_menu(self) -> None:
@@ -679,16 +700,16 @@ class ProfilesStation(Station):
             raise Refused("Say how many pixels and their components: 60 RGB, 144 GRBW.")
         mode = strip_mode(int(words[0]), words[1], 2 if "16" in words[2:] else 1)
         made = Profile(name=f"Strip {words[0]} {words[1]}", maker="Generic", modes={"m1": mode})
-        pid = self._session.edit(add_profile, made).made[0]
+        pid = self._session.make_edit(add_profile, made).made[0]
         self.show_profile(pid)
         return pid
 
     def new_profile(self, chart: str = "dimmer") -> None:
         self.line.commit()
         n = 1 + sum(p.name.startswith("New profile") for p in self._session.rig.profiles.values())
-        mode = read_chart(chart).mode("mode 1")
+        mode = read_chart(chart).mode_of_chart("mode 1")
         made = Profile(name=f"New profile {n}" if n > 1 else "New profile", modes={"m1": mode})
-        change = self._session.attempt(add_profile, made)
+        change = self._session.attempt_edit(add_profile, made)
         if change:
             self.show_profile(change.made[0])
             self.line.setPlainText(chart)
@@ -696,12 +717,12 @@ class ProfilesStation(Station):
             self.line.setFocus()
             self.line.selectAll()
 
-    def _remove(self) -> None:
-        self._session.attempt(remove_profile, self.profile_id)
+    def _remove_profile(self) -> None:
+        self._session.attempt_edit(remove_profile, self.profile_id)
 
-    def _empty(self) -> QWidget:
+    def _empty_page(self) -> QWidget:
         self.first = Field(
-            "A channel table: pan 16, tilt 16, dimmer, 7 x (amber white). Makes a new profile of it.", self._first
+            "A channel table: pan 16, tilt 16, dimmer, 7 x (amber white). Makes a new profile of it.", self._add_first
         )
         self.first.setPlaceholderText("pan 16, tilt 16, dimmer, 7 x (amber white)")
         self.first.setFixedWidth(420)
@@ -713,12 +734,12 @@ class ProfilesStation(Station):
                 "Paste the table here, type it, or take a generic.",
             ),
             self.first,
-            button("Make profile", self.first.commit, primary=True),
-            button("Library…", self.open_library, "Generics, your own folder, GDTF files."),
+            make_button("Make profile", self.first.commit, primary=True),
+            make_button("Library…", self.open_library, "Generics, your own folder, GDTF files."),
             below=self.start,
         )
 
-    def _first(self, words: str) -> object:
+    def _add_first(self, words: str) -> object:
         if words.strip():
             self.new_profile(words)
             self.first.set_value("")

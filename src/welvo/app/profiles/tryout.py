@@ -9,10 +9,19 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QColorDialog, QScrollArea, QWidget
 
-from welvo.app.widgets.painting import CENTRE, button, column, draw_frame, label, row, text, width_of
+from welvo.app.widgets.painting import (
+    CENTRE,
+    column_of_widgets,
+    draw_frame,
+    draw_text_line,
+    make_button,
+    make_label,
+    row_of_widgets,
+    width_of,
+)
 from welvo.app.widgets.theme import LIGHT, THEME
-from welvo.rig.lamp import drive, look, range_at, revealed, slot_bytes
-from welvo.rig.modes import in_order
+from welvo.rig.lamp import drive_colour, highlight_values, look_at_levels, range_at, slot_bytes
+from welvo.rig.modes import channels_in_order
 from welvo.rig.profile import Mode
 
 WIDE, TRACK_TOP = 40, 16
@@ -21,14 +30,14 @@ WIDE, TRACK_TOP = 40, 16
 WRAPPED = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap
 
 
-def screen(rgb: tuple[float, float, float]) -> QColor:
+def colour_on_screen(rgb: tuple[float, float, float]) -> QColor:
     """Linear light as a colour on the screen."""
     return QColor.fromRgbF(
         *(v * 12.92 if v <= 0.0031308 else 1.055 * v ** (1 / 2.4) - 0.055 for v in (min(1.0, max(0.0, c)) for c in rgb))
     )
 
 
-def signed(degrees: float) -> str:
+def say_signed(degrees: float) -> str:
     """`+90°`, `−45°`, and a plain `0°`."""
     n = round(degrees)
     return f"{'+' if n > 0 else '−' if n < 0 else ''}{abs(n)}°"
@@ -52,7 +61,7 @@ class LampView(QWidget):
         mode = self.mode
         if mode is None:
             return
-        shown = look(mode, self.levels)
+        shown = look_at_levels(mode, self.levels)
         spots = mode.spots if len(mode.spots) == len(shown.pixels) else ()
         points = [(s.x, s.y) for s in spots] or [(float(n), 0.0) for n in range(len(shown.pixels))]
         x0, y0 = min(x for x, _ in points), min(y for _, y in points)
@@ -66,7 +75,7 @@ class LampView(QWidget):
                 face.center().y() + (y - y0 + 0.5 - high / 2) * scale,
             )
             p.setPen(QPen(THEME.color("edge"), 1 if radius > 3 else 0.4))
-            p.setBrush(screen(rgb))
+            p.setBrush(colour_on_screen(rgb))
             p.drawEllipse(c, radius, radius)
         words = (
             [("dark", shown.dark)] if shown.dark else [("light", f"{100 * max(max(c) for c in shown.pixels):.0f} %")]
@@ -76,11 +85,11 @@ class LampView(QWidget):
                 (
                     "points",
                     " · ".join(
-                        f"{w} {signed(v)}" for w, v in (("pan", shown.pan), ("tilt", shown.tilt)) if v is not None
+                        f"{w} {say_signed(v)}" for w, v in (("pan", shown.pan), ("tilt", shown.tilt)) if v is not None
                     ),
                 )
             )
-            self._pointer(p, shown.pan or 0.0, shown.tilt or 0.0, face)
+            self._draw_pointer(p, shown.pan or 0.0, shown.tilt or 0.0, face)
         if shown.strobe is not None:
             words.append(("strobe", f"{shown.strobe:.1f} Hz"))
         words += list(shown.words)
@@ -89,13 +98,13 @@ class LampView(QWidget):
             lines = 2 if width_of(b, 11) > room else 1
             if y_ + 18 * lines > self.height():
                 break
-            text(p, QRectF(126, y_, 52, 18), a, "quiet", 11)
+            draw_text_line(p, QRectF(126, y_, 52, 18), a, "quiet", 11)
             p.setPen(THEME.color("warning" if a == "dark" else "text"))
             p.setFont(THEME.font(11, False))
             p.drawText(QRectF(180, y_, room, 18 * lines), WRAPPED, b)
             y_ += 18 * lines
 
-    def _pointer(self, p: QPainter, pan: float, tilt: float, face: QRectF) -> None:
+    def _draw_pointer(self, p: QPainter, pan: float, tilt: float, face: QRectF) -> None:
         """A little arrow for where the head points: turn is pan, length is tilt."""
         c = QPointF(face.right() - 18, face.top() + 18)
         p.setBrush(Qt.BrushStyle.NoBrush)
@@ -128,7 +137,7 @@ class Sliders(QWidget):
         self.columns = []
         if mode:
             by_function: dict[tuple[str, bool, str], list[int]] = {}
-            for n in in_order(mode):
+            for n in channels_in_order(mode):
                 c = mode.channels[n]
                 key = (
                     (c.function, True, "")
@@ -145,14 +154,14 @@ class Sliders(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(WIDE * max(1, len(self.columns)), 122)
 
-    def value(self, n: int) -> int:
+    def value_of_slider(self, n: int) -> int:
         assert self.mode
         return self.levels.get(n, self.mode.channels[n].default)
 
     def set_column(self, at: int, share: float) -> None:
         assert self.mode
         for n in self.columns[at]:
-            self.levels[n] = round(max(0.0, min(1.0, share)) * self.mode.channels[n].top)
+            self.levels[n] = round(max(0.0, min(1.0, share)) * self.mode.channels[n].highest_value)
         self.update()
         self.moved.emit()
         self.pointed.emit(self.columns[at][0], self.levels[self.columns[at][0]])
@@ -165,9 +174,11 @@ class Sliders(QWidget):
         for at, members in enumerate(self.columns):
             c = self.mode.channels[members[0]]
             x = at * WIDE
-            share = self.value(members[0]) / c.top
+            share = self.value_of_slider(members[0]) / c.highest_value
             held = members[0] in self.levels
-            text(p, QRectF(x, 0, WIDE, 14), c.short or "?", "text" if held else "quiet", 11, held, CENTRE, elide=False)
+            draw_text_line(
+                p, QRectF(x, 0, WIDE, 14), c.short or "?", "text" if held else "quiet", 11, held, CENTRE, elide=False
+            )
             r = QRectF(x + WIDE / 2 - 5, TRACK_TOP, 10, track)
             draw_frame(p, r, "field", "edge", 2)
             y = TRACK_TOP + track * (1 - share)
@@ -183,9 +194,9 @@ class Sliders(QWidget):
                 "text" if held else "quiet",
                 1,
             )
-            value = self.value(members[0])
+            value = self.value_of_slider(members[0])
             words = str(value) if len(c.slots) == 1 else f"{100 * share:.0f}%"
-            text(
+            draw_text_line(
                 p,
                 QRectF(x, TRACK_TOP + track + 2, WIDE, 16),
                 words,
@@ -225,7 +236,7 @@ class Sliders(QWidget):
         if not self.columns or not self.mode:
             return super().keyPressEvent(e)
         c = self.mode.channels[self.columns[self.current][0]]
-        share = self.value(self.columns[self.current][0]) / c.top
+        share = self.value_of_slider(self.columns[self.current][0]) / c.highest_value
         step = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_PageUp: 16, Qt.Key.Key_PageDown: -16}.get(
             Qt.Key(e.key())
         )
@@ -250,31 +261,33 @@ class TryOut(QWidget):
         super().__init__()
         self.sliders = Sliders()
         self.lamp = LampView()
-        self.sliders.moved.connect(self._moved)
+        self.sliders.moved.connect(self._follow_slider)
         self.sliders.pointed.connect(self.pointed)
-        self._slots = label("", 11, quiet=True)
+        self._slots = make_label("", 11, quiet=True)
         self._slots.setMinimumWidth(10)
-        self._warning = label("", 11, wrap=True)
-        self.defaults = button("Defaults", self.to_defaults, "All faders back to the channels' defaults.")
-        self.highlight = button("Highlight", self.to_highlight, "All faders to the channels' highlight values.")
-        self.colour = button("From a colour…", self.pick, "Choose a colour; the faders go to the levels that give it.")
+        self._warning = make_label("", 11, wrap=True)
+        self.defaults = make_button("Defaults", self.to_defaults, "All faders back to the channels' defaults.")
+        self.highlight = make_button("Highlight", self.to_highlight, "All faders to the channels' highlight values.")
+        self.colour = make_button(
+            "From a colour…", self.pick_colour, "Choose a colour; the faders go to the levels that give it."
+        )
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.sliders)
         scroll.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setFixedHeight(134)
-        body = column((16, 0, 16, 8), 2)
+        body = column_of_widgets((16, 0, 16, 8), 2)
         body.addLayout(
-            row(
-                label("Try-out", 13, True),
-                label("nothing is sent from here", 11, quiet=True),
+            row_of_widgets(
+                make_label("Try-out", 13, True),
+                make_label("nothing is sent from here", 11, quiet=True),
                 None,
                 self.defaults,
                 self.highlight,
                 self.colour,
             )
         )
-        middle = row(scroll, 12, self.lamp)
+        middle = row_of_widgets(scroll, 12, self.lamp)
         middle.setStretch(0, 3)
         middle.setStretch(2, 2)
         body.addLayout(middle)
@@ -295,13 +308,13 @@ class TryOut(QWidget):
                 before = {(c.function, c.pixel, c.break_no): n for n, c in enumerate(old.channels)}
                 for n, c in enumerate(mode.channels):
                     was = before.get((c.function, c.pixel, c.break_no))
-                    if was in self.sliders.levels and old.channels[was].top == c.top:
+                    if was in self.sliders.levels and old.channels[was].highest_value == c.highest_value:
                         kept[n] = self.sliders.levels[was]
             self.sliders.levels = kept
             self.sliders.set_mode(mode)
-            self._moved()
+            self._follow_slider()
 
-    def _moved(self) -> None:
+    def _follow_slider(self) -> None:
         mode = self.mode
         self.lamp.mode, self.lamp.levels = mode, self.sliders.levels
         self.lamp.update()
@@ -314,16 +327,16 @@ class TryOut(QWidget):
     def to_defaults(self) -> None:
         self.sliders.levels = {}
         self.sliders.update()
-        self._moved()
+        self._follow_slider()
 
     def to_highlight(self) -> None:
         mode = self.mode
         if mode:
-            self.sliders.levels = revealed(mode)
+            self.sliders.levels = highlight_values(mode)
             self.sliders.update()
-            self._moved()
+            self._follow_slider()
 
-    def pick(self) -> None:
+    def pick_colour(self) -> None:
         found = QColorDialog.getColor(THEME.color("text"), self, "Which colour should it give?")
         if found.isValid():
             self.show_colour(found)
@@ -339,8 +352,8 @@ class TryOut(QWidget):
         ]
         brightness = max(linear)
         rgb = tuple(v / brightness if brightness else 0.0 for v in linear)
-        answer = drive(mode, (rgb[0], rgb[1], rgb[2]), brightness)
+        answer = drive_colour(mode, (rgb[0], rgb[1], rgb[2]), brightness)
         self.sliders.levels = dict(answer.levels)
         self.sliders.update()
-        self._moved()
+        self._follow_slider()
         self._warning.setText(" ".join(answer.warnings))

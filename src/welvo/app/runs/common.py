@@ -12,8 +12,8 @@ from welvo.app.widgets.forms import Subject, Ticked, Typed
 from welvo.app.widgets.panels import FormPanel, Rows, finding_card
 from welvo.checks.registry import Finding
 from welvo.rig.base import Refused
-from welvo.rig.lookup import call, universe_by_number
-from welvo.rig.notation import plural, read_place, say_place, thousands
+from welvo.rig.lookup import name_of_item, universe_by_number
+from welvo.rig.notation import read_place, say_count, say_place, say_thousands
 from welvo.rig.patched import NOWHERE, Place
 from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef, SegmentRef
@@ -36,11 +36,11 @@ class CableView(Protocol):
     at: At
 
     @property
-    def pixel(self) -> int: ...
+    def picked_pixel(self) -> int: ...
 
     def pick_pixel(self, number: int) -> None: ...
 
-    def listed(self, kind: str) -> list[SegmentRef]: ...
+    def segments_of_kind(self, kind: str) -> list[SegmentRef]: ...
 
 
 class Here(Struct, frozen=True):
@@ -57,7 +57,7 @@ class Here(Struct, frozen=True):
 
     @property
     def stream(self) -> Stream | None:
-        return self.session.index.cables.streams.get(PortRef(self.device_id, self.at.label))
+        return self.session.index.cables_and_sums.streams.get(PortRef(self.device_id, self.at.label))
 
     @property
     def piece(self) -> tuple[Stream, Piece] | None:
@@ -75,7 +75,7 @@ class Here(Struct, frozen=True):
         return Subject(lambda: self.segment, self.change)
 
     def change(self, words: str = "", **fields: object) -> object:
-        return self.session.edit(change_segment, self.device_id, self.at.label, self.at.n, words, **fields)
+        return self.session.make_edit(change_segment, self.device_id, self.at.label, self.at.n, words, **fields)
 
 
 def cards_at(session: Session, device_id: str, at: At) -> list[Finding]:
@@ -115,7 +115,7 @@ def own_start(here: Here) -> Typed:
 
     def shown(one: Segment) -> str:
         universe = here.session.rig.universes.get(one.at.universe)
-        return say_place(universe.number, one.at.address or 1) if one.at.origin == "typed" and universe else ""
+        return say_place(universe.number, one.at.address or 1) if one.at.origin_of_place == "typed" and universe else ""
 
     def take(typed: str) -> object:
         if not typed.strip() or typed.strip().lower() in ("follows", "behind"):
@@ -142,7 +142,7 @@ def own_start(here: Here) -> Typed:
 
 def _ways(here: Here) -> Rows:
     """All numbers of a segment, or of the pixel of it that is chosen."""
-    sums = {x.stream.label: x for x in device_sums(here.session.index.cables, here.device_id)}
+    sums = {x.stream.label: x for x in device_sums(here.session.index.cables_and_sums, here.device_id)}
     port = sums.get(here.at.label)
     if port is None or here.at.n >= len(port.stream.pieces):
         return ()
@@ -151,17 +151,17 @@ def _ways(here: Here) -> Rows:
         return (("Place on the cable", f"{p.led}" if p.leds <= 1 else f"{p.led} – {p.led + p.leds - 1}"),)
     if here.at.led:
         return _pixel_ways(here, p, port.stream, port.running, port.slot)
-    first, last = p.place(1), p.place(p.slots)
+    first, last = p.place_of_slot(1), p.place_of_slot(p.slots)
     address = f"{say_place(*first)} – {say_place(*last)}" if first and last else "no universe yet"
-    running = f"px {thousands(port.running + p.px - 1)} · slot {thousands(port.slot + p.stream - 1)}"
+    running = f"px {say_thousands(port.running + p.px - 1)} · slot {say_thousands(port.slot + p.stream - 1)}"
     ways = [
         ("Universe.address", address),
-        ("Slot in the stream", f"{thousands(p.stream)} – {thousands(p.stream + p.slots - 1)}"),
-        ("On the port", f"{thousands(p.px)} – {thousands(p.px + p.pixels - 1)}"),
+        ("Slot in the stream", f"{say_thousands(p.stream)} – {say_thousands(p.stream + p.slots - 1)}"),
+        ("On the port", f"{say_thousands(p.px)} – {say_thousands(p.px + p.pixels - 1)}"),
         ("Running in device", running),
     ]
     if p.leds:
-        ways.append(("Place on the cable", f"{thousands(p.led)} – {thousands(p.led + p.leds - 1)}"))
+        ways.append(("Place on the cable", f"{say_thousands(p.led)} – {say_thousands(p.led + p.leds - 1)}"))
     return tuple(ways)
 
 
@@ -170,12 +170,12 @@ def _pixel_ways(here: Here, p: Piece, stream: Stream, running: int, slots_before
     px = int(cable_order(p.segment, p.leds)[here.at.led - 1])
     slot = (px - 1) * p.k + 1
     own = element_pixel(rig, p, px) or px
-    first, last = p.place(slot), p.place(slot + p.k - 1)
+    first, last = p.place_of_slot(slot), p.place_of_slot(slot + p.k - 1)
     address = f"{say_place(*first)} – {say_place(*last)}" if first and last else "no universe yet"
     ways = [(f"{piece_name(rig, p)}/{own}", address)]
     element = rig.elements.get(p.key)
     if element and element.kind != "block":
-        places = [(c, p.place(slot + n)) for n, c in enumerate(element.order)]
+        places = [(c, p.place_of_slot(slot + n)) for n, c in enumerate(element.order)]
         home = places[0][1][0] if places[0][1] else 0
         said = [
             f"{c} {w[1]:03d}" if w and w[0] == home else f"{c} {say_place(*w)}" if w else f"{c} —" for c, w in places
@@ -185,27 +185,31 @@ def _pixel_ways(here: Here, p: Piece, stream: Stream, running: int, slots_before
         ways.append(("Cut by the universe's end", f"{first[0]} and {last[0]}"))
     model = model_of(rig, here.device_id)
     base = model.counts.get("pixel", 1) if model else 1
-    on_port = f"{thousands(p.px + px - 1)} of {thousands(stream.pixels)}"
+    on_port = f"{say_thousands(p.px + px - 1)} of {say_thousands(stream.pixels)}"
     if base != 1:
         on_port += f" · device says {p.px + px - 1 + base - 1}"
-    in_device = f"px {thousands(running + p.px + px - 2)} · slot {thousands(slots_before + p.stream + slot - 2)}"
+    in_device = (
+        f"px {say_thousands(running + p.px + px - 2)} · slot {say_thousands(slots_before + p.stream + slot - 2)}"
+    )
     return (
         *ways,
-        ("Slot in the stream", f"{thousands(p.stream + slot - 1)} – {thousands(p.stream + slot + p.k - 2)}"),
+        ("Slot in the stream", f"{say_thousands(p.stream + slot - 1)} – {say_thousands(p.stream + slot + p.k - 2)}"),
         ("On the port", on_port),
         ("Running in device", in_device),
-        ("Place on the cable", f"{thousands(p.led + here.at.led - 1)} of {thousands(stream.leds)}"),
+        ("Place on the cable", f"{say_thousands(p.led + here.at.led - 1)} of {say_thousands(stream.leds)}"),
     )
 
 
 def _longer(here: Here) -> Rows:
-    cables = here.session.index.cables
+    cables = here.session.index.cables_and_sums
     segments = sum(len(x.pieces) for k, x in cables.streams.items() if k.device == here.device_id)
     if here.stream is None or segments > MANY:
         return ()
     would = if_longer(cables, here.device_id, here.at.label, here.at.n)
-    names = ", ".join(call(here.session.rig, k) for k in would.items[:2]) + (" …" if len(would.items) > 2 else "")
-    ways = [(names or "nothing behind it", plural(len(would.items), "item") if would.items else "stays")]
+    names = ", ".join(name_of_item(here.session.rig, k) for k in would.items[:2]) + (
+        " …" if len(would.items) > 2 else ""
+    )
+    ways = [(names or "nothing behind it", say_count(len(would.items), "item") if would.items else "stays")]
     if len(would.after) != len(would.before):
         ways.append(("universes needed", f"{len(would.before)} → {len(would.after)}"))
     return tuple(ways)

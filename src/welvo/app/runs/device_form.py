@@ -7,15 +7,22 @@ from welvo.app.runs.port_form import patch_buttons
 from welvo.app.runs.riser_drawing import At
 from welvo.app.widgets.fields import Field
 from welvo.app.widgets.forms import Picked, Subject, Typed, field_row
-from welvo.app.widgets.painting import button, label, row
+from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import FormPanel, Rows, Title
-from welvo.rig.notation import plural, say_place
+from welvo.rig.notation import say_count, say_place
 from welvo.rig.plan import model_of
-from welvo.rig.readers import Percent, whole
+from welvo.rig.readers import Percent, read_whole_number
 from welvo.rig.wiring import Device
-from welvo.runs.edits import begin_and_make, first_free_universe, fit, make_to_fit, set_device_way, switched_off
-from welvo.runs.pixels import choices, universes_of
-from welvo.runs.power import loads
+from welvo.runs.edits import (
+    begin_and_make,
+    first_free_universe,
+    fit_universes,
+    make_to_fit,
+    set_device_way,
+    switched_off,
+)
+from welvo.runs.pixels import packing_choices, universes_of
+from welvo.runs.power import loads_of_supplies
 
 MOST_COSTED = 20_000
 """Pixels of a device up to which all ways of packing them are worked out."""
@@ -51,11 +58,11 @@ def show_device(panel: FormPanel, device_id: str) -> None:
     def change(words: str, **fields: object) -> object:
         mode = fields.get("mode")
         ports, items = switched_off(s.rig, device_id, mode) if isinstance(mode, str) else ([], [])
-        done = s.edit(set_device_way, device_id, f"{words} of {s.rig.devices[device_id].name}", **fields)
+        done = s.make_edit(set_device_way, device_id, f"{words} of {s.rig.devices[device_id].name}", **fields)
         if ports:
             said = ", ".join(ports[:6]) + (" …" if len(ports) > 6 else "")
-            lost = f", with {plural(len(items), 'item')} that get nothing then" if items else ""
-            s.say(f"That mode switches off {plural(len(ports), 'port')} in use: {said}{lost}.", "warning")
+            lost = f", with {say_count(len(items), 'item')} that get nothing then" if items else ""
+            s.say(f"That mode switches off {say_count(len(ports), 'port')} in use: {said}{lost}.", "warning")
         return done
 
     panel.body.addWidget(Title(s.rig.devices[device_id].name))
@@ -81,7 +88,7 @@ def show_device(panel: FormPanel, device_id: str) -> None:
                 [("", "not known"), *known],
             )
         )
-    if not any(k.device == device_id for k in s.index.cables.streams):
+    if not any(k.device == device_id for k in s.index.cables_and_sums.streams):
         show_cards(panel, device_id, At("", -1, 0))
         panel.words("No pixels are attached to it. Pick a port, then type what is attached there.")
         return
@@ -100,53 +107,53 @@ def _begin(panel: FormPanel, device_id: str) -> None:
     # what is typed here is no value of the rig: it waits for one of the buttons behind it
     first = Field(
         "The number of the universe that the first port begins at. It is made and fed when it is not there.",
-        lambda t: whole(t, 1, 63999),
+        lambda t: read_whole_number(t, 1, 63999),
         right=True,
     )
     first.setAccessibleName("First universe")
     first.setFixedWidth(64)
-    streams = [x for k, x in s.index.cables.streams.items() if k.device == device_id]
+    streams = [x for k, x in s.index.cables_and_sums.streams.items() if k.device == device_id]
     start = next((x.start for x in streams if x.start), None)
     first.set_value(str(start[0] if start else first_free_universe(s.rig)))
 
     def begin(follows: str) -> None:
         if first.commit():
-            s.edit(begin_and_make, device_id, int(first.value), follows)
+            s.make_edit(begin_and_make, device_id, int(first.value), follows)
 
-    each = button(
+    each = make_button(
         "A universe each",
         lambda: begin("universe"),
         "Every port begins at a universe of its own, from this number on. What is missing is made and fed.",
     )
-    packed = button(
+    packed = make_button(
         "Packed",
         lambda: begin("packed"),
         "The ports follow one another without a gap, from this number on. What is missing is made and fed.",
     )
     panel.body.addLayout(field_row("Begin at", first, None))
     panel.body.addWidget(first.refusal)
-    panel.body.addLayout(row(each, packed, None))
+    panel.body.addLayout(row_of_widgets(each, packed, None))
     spare = Field(
         "How many spare universes to make and feed behind the last one that is needed.",
-        lambda t: whole(t, 0, 1000),
+        lambda t: read_whole_number(t, 0, 1000),
         right=True,
     )
     spare.setAccessibleName("Headroom")
     spare.setFixedWidth(40)
     spare.set_value("0")
-    make = button(
+    make = make_button(
         "Make and feed",
-        lambda: s.edit(make_to_fit, device_id, int(spare.value or "0")) if spare.commit() else None,
+        lambda: s.make_edit(make_to_fit, device_id, int(spare.value or "0")) if spare.commit() else None,
         "Makes and feeds every universe the device needs, and the spare ones, like the first.",
     )
 
     def say() -> None:
         if device_id in s.rig.devices:
-            need = fit(s.rig, s.index.cables, device_id)
+            need = fit_universes(s.rig, s.index.cables_and_sums, device_id)
             make.setText(f"Make and feed {len(need.missing) + len(need.unfed)}")
 
     panel.refreshers.append(say)
-    panel.body.addLayout(row(make, label("spare", quiet=True), spare, None))
+    panel.body.addLayout(row_of_widgets(make, make_label("spare", quiet=True), spare, None))
     panel.body.addWidget(spare.refusal)
 
 
@@ -154,7 +161,7 @@ def _fit(panel: FormPanel, device_id: str) -> Rows:
     s = panel.session
     if device_id not in s.rig.devices:
         return ()
-    need = fit(s.rig, s.index.cables, device_id)
+    need = fit_universes(s.rig, s.index.cables_and_sums, device_id)
     if not need.numbers:
         return (("Universes", "no port has a start yet"),)
     model = model_of(s.rig, device_id)
@@ -168,11 +175,11 @@ def _fit(panel: FormPanel, device_id: str) -> Rows:
 
 def _costs(panel: FormPanel, device_id: str) -> Rows:
     s = panel.session
-    cables = s.index.cables
+    cables = s.index.cables_and_sums
     pixels = sum(x.pixels for k, x in cables.streams.items() if k.device == device_id)
     if device_id not in s.rig.devices or pixels > MOST_COSTED or not universes_of(cables, device_id):
         return ()
-    ways = choices(s.rig, device_id)
+    ways = packing_choices(s.rig, device_id)
     found = [(c.words, f"{c.universes} · {len(c.cut)} cut") for c in ways]
     dense = next((c for c in ways if c.cut), None)
     for x in dense.cut[:12] if dense else ():
@@ -183,6 +190,8 @@ def _costs(panel: FormPanel, device_id: str) -> Rows:
 
 
 def _loads(panel: FormPanel, device_id: str) -> Rows:
-    mine = [x for x in loads(panel.session.index.cables) if x.kind == "supply" or x.id == device_id]
+    mine = [
+        x for x in loads_of_supplies(panel.session.index.cables_and_sums) if x.kind == "supply" or x.id == device_id
+    ]
     rated = [x for x in mine if x.kind != "port" or x.rated]
     return tuple((x.name, f"{x.amps:.1f} A" + (f" of {x.rated:g}" if x.rated else "")) for x in rated[:16])

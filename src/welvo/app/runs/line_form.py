@@ -7,22 +7,22 @@ from collections.abc import Callable
 
 from welvo.app.runs.common import INSTEAD, Here, own_start, say_what_it_is
 from welvo.app.widgets.forms import Picked, Said, Subject, Together, Typed
-from welvo.app.widgets.painting import button, row
+from welvo.app.widgets.painting import make_button, row_of_widgets
 from welvo.app.widgets.panels import Rows
-from welvo.formats.models import shipped
+from welvo.formats.models import shipped_models
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
-from welvo.rig.lookup import call, fixtures_by_number
-from welvo.rig.notation import plural, read_numbers, say_place
-from welvo.rig.readers import LevelList, Number, Percent, decimals, whole
+from welvo.rig.lookup import fixtures_by_number, name_of_item
+from welvo.rig.notation import read_numbers, say_count, say_place
+from welvo.rig.readers import LevelList, Number, Percent, read_decimal, read_whole_number
 from welvo.rig.refs import PortRef
 from welvo.rig.runs import Segment, dmx_key, dmx_owner
 from welvo.runs.along import components_of
-from welvo.runs.bridge import Slots, demands, first_free, rows, set_right, substitute
+from welvo.runs.bridge import Slots, colour_in_its_place, demands_of_bridge, first_free, rows_behind_bridge, set_right
 from welvo.runs.cable import Piece, Stream
 from welvo.runs.edits import set_bridge_model, set_guidance
-from welvo.runs.lamps import driven, read_functions, say_functions, sends, slot_map
-from welvo.survey.lines import LineSum, contacts, line_sum, plug_of
+from welvo.runs.lamps import channels_driven, read_functions, say_functions, slot_map, slots_of_lamp
+from welvo.survey.lines import LineSum, contacts_of_adapter, line_sum, plug_of
 
 MOST_LAMPS = 24
 """Lamps behind a bridge that get a field of their own in the panel."""
@@ -78,21 +78,23 @@ def show_bridge(here: Here) -> None:
     piece = here.piece
     if piece is None:
         return
-    for r in rows(s.index.cables, *piece)[:MOST_LAMPS]:
+    for r in rows_behind_bridge(s.index.cables_and_sums, *piece)[:MOST_LAMPS]:
         addresses.add(_dmx_line(here, r.key, r.break_no, r.name))
     panel.table("For DMX to come out right", lambda: _terms(here))
-    right = button(
+    right = make_button(
         "Set it right",
-        lambda: s.edit(set_right, here.device_id, here.at.label, here.at.n),
+        lambda: s.make_edit(set_right, here.device_id, here.at.label, here.at.n),
         "Sets every brightness on the way to 100 % and takes away what would change the bytes.",
     )
 
     def wrong() -> None:
         live = here.piece
-        right.setEnabled(live is not None and any(not d.holds and d.edit for d in demands(s.index.cables, *live)))
+        right.setEnabled(
+            live is not None and any(not d.holds and d.edit for d in demands_of_bridge(s.index.cables_and_sums, *live))
+        )
 
     panel.refreshers.append(wrong)
-    panel.body.addLayout(row(None, right))
+    panel.body.addLayout(row_of_widgets(None, right))
     _substitution(here)
     panel.rule()
     _daisy_chain(here)
@@ -105,20 +107,20 @@ def _bridges(rig: Rig) -> dict[str, str]:
     have = {k: f"{v.maker} {v.name}".strip() for k, v in rig.device_models.items() if v.kind == "bridge"}
     more = {
         f"+{k}": f"{v.maker} {v.name}".strip()
-        for k, v in shipped().items()
+        for k, v in shipped_models().items()
         if v.kind == "bridge" and v not in rig.device_models.values()
     }
     return {**have, **more}
 
 
 def _set_model(here: Here, key: str) -> object:
-    model = shipped()[key[1:]] if key.startswith("+") else None
-    return here.session.edit(set_bridge_model, here.device_id, here.at.label, here.at.n, key, model)
+    model = shipped_models()[key[1:]] if key.startswith("+") else None
+    return here.session.make_edit(set_bridge_model, here.device_id, here.at.label, here.at.n, key, model)
 
 
 def _terms(here: Here) -> Rows:
     live = here.piece
-    found = demands(here.session.index.cables, *live) if live else []
+    found = demands_of_bridge(here.session.index.cables_and_sums, *live) if live else []
     return tuple((d.what, "yes" if d.holds else "no") for d in found)
 
 
@@ -136,7 +138,7 @@ def _fixtures(here: Here) -> Typed:
         "Fixtures",
         "The lamps behind it in cable order, by number: 201-205, 301. Those without an address get theirs from here.",
         placeholder="201-205",
-        shown=lambda one: ", ".join(call(here.session.rig, f) for f in one.fixtures),
+        shown=lambda one: ", ".join(name_of_item(here.session.rig, f) for f in one.fixtures),
         take=take,
     )
 
@@ -148,7 +150,7 @@ def _dmx_line(here: Here, key: str, break_no: int, name: str) -> Together:
 
     def mine() -> tuple[list[Slots], Slots | None]:
         live = here.piece
-        found = rows(s.index.cables, *live) if live else []
+        found = rows_behind_bridge(s.index.cables_and_sums, *live) if live else []
         return found, next((r for r in found if (r.key, r.break_no) == (key, break_no)), None)
 
     def dmx(_: Segment) -> str:
@@ -164,12 +166,12 @@ def _dmx_line(here: Here, key: str, break_no: int, name: str) -> Together:
         now = here.segment.dmx
         if not t:
             return here.change(f"{name} follows", dmx={k: v for k, v in now.items() if k != own})
-        if s.rig.fixtures[key].place(break_no).origin != "run":
+        if s.rig.fixtures[key].place_of_break(break_no).origin_of_place != "run":
             raise Refused(f"{name} has an address of its own; let it follow the cable first.")
         found, r = mine()
         if t == "free" and r:
             return here.change(f"{name} to a gap", dmx={**now, own: first_free(found, r.last - r.dmx + 1, r)})
-        return here.change(f"{name} to DMX {t}", dmx={**now, own: whole(t, 1, 512)})
+        return here.change(f"{name} to DMX {t}", dmx={**now, own: read_whole_number(t, 1, 512)})
 
     label = f"{name} DMX"
     help_text = (
@@ -193,8 +195,8 @@ def _substitution(here: Here) -> None:
             "Levels",
             "Levels of the first three slots behind the bridge, 0 to 255 each. Nothing is sent from here.",
             width=110,
-            shown=lambda tried: tried.said,
-            take=levels.take,
+            shown=lambda tried: tried.words_tried,
+            take=levels.take_tried,
         )
     )
 
@@ -203,7 +205,7 @@ def _substitution(here: Here) -> None:
         if live is None:
             return ()
         red, green, blue = levels.values
-        got = substitute(here.session.index.cables, *live, (red, green, blue))
+        got = colour_in_its_place(here.session.index.cables_and_sums, *live, (red, green, blue))
         return ((f"red {got.red} · green {got.green} · blue {got.blue}", got.word),)
 
     panel.table("The plain pixel shows", shown)
@@ -216,11 +218,11 @@ class _Tried:
         self.values, self._again, self._reader = values, again, reader
 
     @property
-    def said(self) -> str:
-        return self._reader.say(self.values)
+    def words_tried(self) -> str:
+        return self._reader.say_value(self.values)
 
-    def take(self, typed: str) -> None:
-        self.values = self._reader.read(typed)
+    def take_tried(self, typed: str) -> None:
+        self.values = self._reader.read_text(typed)
         self._again()
 
 
@@ -260,8 +262,8 @@ def show_converter(here: Here) -> None:
             "Colour",
             "A colour and a brightness, 0 to 255 each, to see what every slot gets. Nothing is sent from here.",
             width=140,
-            shown=lambda tried: tried.said,
-            take=colour.take,
+            shown=lambda tried: tried.words_tried,
+            take=colour.take_tried,
         )
     )
     panel.table("The first lamp's slots get", lambda: _first_lamp(here, colour.values))
@@ -272,7 +274,7 @@ def show_converter(here: Here) -> None:
 def _first_lamp(here: Here, colour: list[int]) -> Rows:
     one = here.segment
     letters = components_of(here.session.rig, here.piece[1]) if here.piece else "RGB"
-    values = sends(one.functions, {c: v for c, v in zip("RGB", colour) if c in letters}, colour[3])
+    values = slots_of_lamp(one.functions, {c: v for c, v in zip("RGB", colour) if c in letters}, colour[3])
     return tuple(
         (f"DMX {one.start + n} · {say_functions((f,))}", str(v)) for n, (f, v) in enumerate(zip(one.functions, values))
     )
@@ -280,7 +282,7 @@ def _first_lamp(here: Here, colour: list[int]) -> Rows:
 
 def _slot_map(here: Here) -> Rows:
     live = here.piece
-    slots = slot_map(here.session.index.cables, *live) if live else []
+    slots = slot_map(here.session.index.cables_and_sums, *live) if live else []
     found = [
         (
             f"DMX {x.dmx} · {say_functions((x.function,))}",
@@ -296,7 +298,7 @@ def _driven(here: Here) -> Rows:
     one, rig = here.segment, here.session.rig
     first = rig.fixtures.get(one.fixtures[0]) if one.fixtures else None
     letters = components_of(rig, here.piece[1]) if here.piece else "RGB"
-    found = driven(rig, first, one.functions, letters) if first else []
+    found = channels_driven(rig, first, one.functions, letters) if first else []
     return tuple((f"{d.slot} {d.name}", d.gets if d.fits else f"{d.gets or 'nothing'} — not driven") for d in found)
 
 
@@ -314,8 +316,8 @@ def show_line(here: Here) -> None:
             "Guidance",
             "How many metres of DMX line are worth a finding in this rig; 300 is a common one.",
             width=84,
-            shown=lambda rig: metres.say(rig.line_metres),
-            take=lambda t: s.edit(set_guidance, metres.read(t)),
+            shown=lambda rig: metres.say_value(rig.line_metres),
+            take=lambda t: s.make_edit(set_guidance, metres.read_text(t)),
         )
     )
     panel.table("Lamp by lamp", lambda: _stops(here))
@@ -328,13 +330,13 @@ def _daisy_chain(here: Here) -> None:
 
     def lengths(typed: str) -> object:
         parts = [p for p in re.split(r"[;\s]+|,\s+", typed.replace("m", " ").strip()) if p]
-        values = [decimals(p, 0, 10_000) for p in parts]
+        values = [read_decimal(p, 0, 10_000) for p in parts]
         lamps = here.segment.fixtures
         if len(values) == 1:
             return here.change("cables", lengths=dict.fromkeys(lamps, values[0]) if values[0] else {})
         if len(values) != len(lamps):
             raise Refused(
-                f"{len(values)} lengths for {plural(len(lamps), 'lamp')}: write one for all, or one for each in "
+                f"{len(values)} lengths for {say_count(len(lamps), 'lamp')}: write one for all, or one for each in "
                 "cable order."
             )
         return here.change("cables", lengths={k: v for k, v in zip(lamps, values) if v})
@@ -363,7 +365,7 @@ def _daisy_chain(here: Here) -> None:
             "Boosters",
             "Before which lamps a splitter or booster stands, by number. It begins unit loads and length anew.",
             placeholder="none",
-            shown=lambda one: ", ".join(call(here.session.rig, k) for k in one.boosters),
+            shown=lambda one: ", ".join(name_of_item(here.session.rig, k) for k in one.boosters),
             take=boosters,
         ),
         FAR_END,
@@ -376,7 +378,7 @@ def _line_sum(here: Here) -> LineSum | None:
     live: tuple[Stream, Piece] | None = here.piece
     if live:
         return line_sum(s.index, one, live[1], "", plug_of(s.rig, here.device_id, one) if one.model else "")
-    line = s.index.cables.lines.get(PortRef(here.device_id, here.at.label))
+    line = s.index.cables_and_sums.lines.get(PortRef(here.device_id, here.at.label))
     return line_sum(s.index, one, None, line.universe, plug_of(s.rig, here.device_id)) if line else None
 
 
@@ -400,5 +402,7 @@ def _contacts(here: Here) -> Rows:
     found: list[tuple[str, str]] = []
     for need in total.adapters if total else ():
         a, b = need.split(" to ")
-        found += [(f"{need} · {function}", f"{mine} → {theirs}") for function, mine, theirs in contacts(a, b)]
+        found += [
+            (f"{need} · {function}", f"{mine} → {theirs}") for function, mine, theirs in contacts_of_adapter(a, b)
+        ]
     return tuple(found)

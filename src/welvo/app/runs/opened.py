@@ -21,16 +21,16 @@ from welvo.app.runs.riser_drawing import At
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fixes import run_fix
-from welvo.app.widgets.literal import literal
-from welvo.app.widgets.painting import CENTRE, LEFT, RIGHT, draw_frame, text, width_of
+from welvo.app.widgets.literal import literal_text
+from welvo.app.widgets.painting import CENTRE, LEFT, RIGHT, draw_frame, draw_text_line, width_of
 from welvo.app.widgets.theme import THEME
-from welvo.rig.notation import plural, say_place, thousands
+from welvo.rig.notation import say_count, say_place, say_thousands
 from welvo.rig.refs import PortRef
 from welvo.rig.tints import tint_of
 from welvo.runs.along import cable_order, element_pixel, part_name, piece_name
-from welvo.runs.bridge import demands, goes_on, worth
+from welvo.runs.bridge import demands_of_bridge, goes_on, pixels_worth
 from welvo.runs.cable import Piece
-from welvo.runs.geometry import Stroke, course_of, place_along, seams
+from welvo.runs.geometry import Stroke, course_of, place_along, seams_in_segment
 from welvo.runs.lamps import say_functions
 
 
@@ -51,7 +51,7 @@ class OpenedCable(OpenedBehind):
     # ---- what is shown
 
     def show_port(self, device_id: str, chosen: At) -> None:
-        stream = self._session.index.cables.streams.get(PortRef(device_id, chosen.label))
+        stream = self._session.index.cables_and_sums.streams.get(PortRef(device_id, chosen.label))
         if stream is not self.stream or device_id != self.device_id:
             self._course = course_of(stream) if stream else None
         if (device_id, chosen.label) != (self.device_id, self.chosen.label):
@@ -176,7 +176,7 @@ class OpenedCable(OpenedBehind):
         if s.kind == "null":
             self._draw_null(p, piece, s, r)
             return
-        spine, body = THEME.tint(tint_of(self._session.rig, piece.key))
+        spine, body = THEME.colours_of_tint(tint_of(self._session.rig, piece.key))
         p.fillRect(r, body)
         p.fillRect(QRectF(r.left(), r.bottom() - 1, r.width(), 1), spine)
         order = cable_order(piece.segment, piece.leds)[s.first - 1 : s.first - 1 + s.leds]
@@ -199,7 +199,7 @@ class OpenedCable(OpenedBehind):
             x = r.right() - (n + 1) * scale if s.up else r.left() + n * scale
             p.fillRect(QRectF(x, r.top(), scale, CELL - 1), spine)
             if scale >= 6 or px % 50 == 1:
-                text(
+                draw_text_line(
                     p,
                     QRectF(x - 20, r.top() - 18, 40 + scale, 14),
                     f"px {px}" if group > 1 else str(element_pixel(self._session.rig, piece, px) or px),
@@ -230,7 +230,7 @@ class OpenedCable(OpenedBehind):
                 p.drawRect(QRectF(r.left() + n * self.scale + 1, r.top() + 2, self.scale - 2, CELL - 5))
         else:
             p.drawRect(r.adjusted(0.5, 2, -0.5, -2))
-        text(
+        draw_text_line(
             p, QRectF(r.left() - 20, r.top() - 18, r.width() + 40, 14), f"{piece.leds} null", "quiet", 11, align=CENTRE
         )
 
@@ -272,16 +272,18 @@ class OpenedCable(OpenedBehind):
                 o.lane == s.lane and self.rect_of(o).left() >= r.right() - 1 for o in self._course.strokes if o is not s
             )
             if goes_on:
-                text(p, QRectF(r.left(), r.bottom() + 3, r.width(), 16), " · ".join((name, *says)), "quiet", 11)
+                draw_text_line(
+                    p, QRectF(r.left(), r.bottom() + 3, r.width(), 16), " · ".join((name, *says)), "quiet", 11
+                )
                 continue
             beside = r.right() + 22
             room = max(30.0, self._right() - beside - 4)
-            text(p, QRectF(beside, r.top() - 2, room, 18), name, "text", 13, piece.n == self.chosen.n)
-            text(p, QRectF(beside, r.top() + 15, room, 16), " · ".join(says), "quiet", 11)
+            draw_text_line(p, QRectF(beside, r.top() - 2, room, 18), name, "text", 13, piece.n == self.chosen.n)
+            draw_text_line(p, QRectF(beside, r.top() + 15, room, 16), " · ".join(says), "quiet", 11)
 
     def _draw_seams(self, p: QPainter, s: Stroke, piece: Piece) -> None:
         assert self.stream
-        for along, before, behind, cut in seams(self.stream, piece):
+        for along, before, behind, cut in seams_in_segment(self.stream, piece):
             if not s.first <= along < s.first + s.leds:
                 continue
             r = self.rect_of(s)
@@ -289,16 +291,16 @@ class OpenedCable(OpenedBehind):
             x = r.right() - i * self.scale if s.up else r.left() + i * self.scale
             if cut:  # the pixel itself is cut: hatch it, the end goes through it
                 cell = QRectF(x - (self.scale if s.up else 0), r.top(), max(4.0, self.scale), CELL)
-                marks.hatch(p, cell, THEME.color("warning"), 4, 1.5)
+                marks.draw_hatch(p, cell, THEME.color("warning"), 4, 1.5)
                 x += -self.scale / 2 if s.up else self.scale / 2
             p.fillRect(QRectF(x - 1, r.top() - 6, 2, CELL + 12), THEME.color("text"))
             left = say_place(*(before if not s.up else behind))
             right = say_place(*(behind if not s.up else before))
             y = r.bottom() + 4
-            text(p, QRectF(x - 90, y, 84, 16), left, "quiet" if not s.up else "text", 11, s.up, RIGHT)
-            text(p, QRectF(x + 6, y, 84, 16), right, "text" if not s.up else "quiet", 11, not s.up, LEFT)
+            draw_text_line(p, QRectF(x - 90, y, 84, 16), left, "quiet" if not s.up else "text", 11, s.up, RIGHT)
+            draw_text_line(p, QRectF(x + 6, y, 84, 16), right, "text" if not s.up else "quiet", 11, not s.up, LEFT)
             if cut:
-                text(
+                draw_text_line(
                     p,
                     QRectF(x + 14 + width_of(right, 11, True), y, 70, 16),
                     "cut pixel",
@@ -323,9 +325,11 @@ class OpenedCable(OpenedBehind):
             for px, at_begin in ((first, True), (last, False)):
                 if not s.leds and not at_begin:
                     continue
-                place = piece.place((px - 1) * piece.k + 1)
+                place = piece.place_of_slot((px - 1) * piece.k + 1)
                 words = say_place(*place) if place else "no address"
-                more = f"px {thousands(piece.px + px - 1)} · slot {thousands(piece.stream + (px - 1) * piece.k)}"
+                more = (
+                    f"px {say_thousands(piece.px + px - 1)} · slot {say_thousands(piece.stream + (px - 1) * piece.k)}"
+                )
                 wide = width_of(words, 13, True) + 6 + width_of(more, 11)
                 at_left = at_begin != s.up
                 x = r.left() if at_left else max(r.left(), r.right() - wide)
@@ -337,9 +341,11 @@ class OpenedCable(OpenedBehind):
                         continue
                 taken.append((x, x + wide))
                 y = TOP + s.lane * PITCH - 4
-                text(p, QRectF(x, y, wide + 10, 17), words, "text" if place else "warning", 13, True, elide=False)
+                draw_text_line(
+                    p, QRectF(x, y, wide + 10, 17), words, "text" if place else "warning", 13, True, elide=False
+                )
                 if more:
-                    text(
+                    draw_text_line(
                         p,
                         QRectF(x + width_of(words, 13, True) + 6, y + 1, width_of(more, 11) + 10, 16),
                         more,
@@ -353,9 +359,9 @@ class OpenedCable(OpenedBehind):
         wrong = self._wrong(piece)
         draw_frame(p, r, "raised", "error" if wrong and wrong.severity == "error" else "text", 3, 2)
         title = {"bridge": "bridge", "lamps": "converter"}.get(s.kind, s.kind)
-        text(p, QRectF(r.left(), r.top() + 1, r.width(), 16), title, "text", 11, True, CENTRE)
+        draw_text_line(p, QRectF(r.left(), r.top() + 1, r.width(), 16), title, "text", 11, True, CENTRE)
         says = f"{s.width} slots" if s.kind == "bridge" else f"{piece.pixels} lamps"
-        text(p, QRectF(r.left(), r.top() + 14, r.width(), 16), says, "quiet", 11, False, CENTRE)
+        draw_text_line(p, QRectF(r.left(), r.top() + 14, r.width(), 16), says, "quiet", 11, False, CENTRE)
         if piece.n == self.chosen.n:
             p.setPen(QPen(THEME.color("text"), 2))
             p.setBrush(Qt.BrushStyle.NoBrush)
@@ -364,13 +370,15 @@ class OpenedCable(OpenedBehind):
         room = self.width() - beside - 4
         if room > 60:
             _, says = (
-                goes_on(self._session.index.cables, piece) if s.kind == "bridge" else (True, say_functions(s.functions))
+                goes_on(self._session.index.cables_and_sums, piece)
+                if s.kind == "bridge"
+                else (True, say_functions(s.functions))
             )
-            text(p, QRectF(beside, r.top() - 1, room, 17), says, "quiet", 11)
-            text(
+            draw_text_line(p, QRectF(beside, r.top() - 1, room, 17), says, "quiet", 11)
+            draw_text_line(
                 p,
                 QRectF(beside, r.top() + 14, room, 17),
-                f"takes {plural(worth(piece), 'pixel')}' worth of the port",
+                f"takes {say_count(pixels_worth(piece), 'pixel')}' worth of the port",
                 "quiet",
                 11,
             )
@@ -379,7 +387,7 @@ class OpenedCable(OpenedBehind):
 
     # ---- hands
 
-    def at(self, pos: QPointF) -> At:
+    def place_at_point(self, pos: QPointF) -> At:
         for s in self._course.strokes if self._course and self.stream else ():
             r = self.rect_of(s)
             if r.adjusted(0, -4, 0, 4).contains(pos):
@@ -392,28 +400,32 @@ class OpenedCable(OpenedBehind):
     def mousePressEvent(self, e: QMouseEvent) -> None:
         self.setFocus()
         for r, f in self._buttons:
-            if r.contains(e.position()) and f.fixes:
-                run_fix(self._session, self._network, f.fixes[0])
+            if r.contains(e.position()) and f.possible_fixes:
+                run_fix(self._session, self._network, f.possible_fixes[0])
                 return
         for r, key in self._lamps:
             if r.contains(e.position()):
                 self.fixture.emit(key)
                 return
-        at = self.at(e.position())
+        at = self.place_at_point(e.position())
         if at.label and at.n >= 0:
             self.picked.emit(*at)
 
     def mouseMoveEvent(self, e: QMouseEvent) -> None:
-        at = self.at(e.position())
+        at = self.place_at_point(e.position())
         for r, words in self._errors:
             if r.contains(e.position()):
-                QToolTip.showText(e.globalPosition().toPoint(), literal(words), self)
+                QToolTip.showText(e.globalPosition().toPoint(), literal_text(words), self)
         if self.stream is None or at.n < 0:
             return
         piece = self.stream.pieces[at.n]
         if not at.led or not piece.pixels:
             if piece.segment.kind == "bridge":
-                lacks = [d.what for d in demands(self._session.index.cables, self.stream, piece) if not d.holds]
+                lacks = [
+                    d.what
+                    for d in demands_of_bridge(self._session.index.cables_and_sums, self.stream, piece)
+                    if not d.holds
+                ]
                 QToolTip.showText(
                     e.globalPosition().toPoint(),
                     f"Bridge: {'all is as it must be' if not lacks else 'not as it must be: ' + ', '.join(lacks)}",
@@ -421,12 +433,12 @@ class OpenedCable(OpenedBehind):
                 )
             return
         px = int(cable_order(piece.segment, piece.leds)[at.led - 1])
-        place = piece.place((px - 1) * piece.k + 1)
+        place = piece.place_of_slot((px - 1) * piece.k + 1)
         name = piece_name(self._session.rig, piece)
         own = element_pixel(self._session.rig, piece, px) or px
         QToolTip.showText(
             e.globalPosition().toPoint(),
-            literal(
+            literal_text(
                 f"{name}/{own} · {say_place(*place) if place else 'no address'} · px {piece.px + px - 1} of the port"
             ),
             self,

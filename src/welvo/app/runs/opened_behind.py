@@ -11,15 +11,15 @@ from welvo.app.jobs.network import Network
 from welvo.app.runs.riser_drawing import At
 from welvo.app.session import Session
 from welvo.app.widgets import marks
-from welvo.app.widgets.painting import CENTRE, RIGHT, draw_frame, text, width_of
+from welvo.app.widgets.painting import CENTRE, RIGHT, draw_frame, draw_text_line, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.checks.registry import Finding
 from welvo.rig.document import Rig
-from welvo.rig.notation import plural, say_place
+from welvo.rig.notation import say_count, say_place
 from welvo.rig.refs import PortRef, to_run
 from welvo.rig.runs import Segment
 from welvo.rig.tints import tint_of
-from welvo.runs.bridge import Slots, gaps, meets, rows
+from welvo.runs.bridge import Slots, gaps_behind, meetings_behind, rows_behind_bridge
 from welvo.runs.cable import Piece, Stream
 from welvo.runs.geometry import Course, Stroke
 from welvo.runs.lamps import slot_map
@@ -93,11 +93,11 @@ class OpenedBehind(QWidget):
             if self.chosen.label
             else "Pick a port above to open its cable."
         )
-        text(p, QRectF(LEFT_SIDE, 20, self.width() - 40, 24), words, "quiet", 13)
+        draw_text_line(p, QRectF(LEFT_SIDE, 20, self.width() - 40, 24), words, "quiet", 13)
 
     def _draw_line(self, p: QPainter, rig: Rig, segment: Segment) -> None:
         """A DMX line in cable order: each lamp with its address, metres and loads."""
-        cables = self._session.index.cables
+        cables = self._session.index.cables_and_sums
         line = cables.lines.get(PortRef(self.device_id, self.chosen.label))
         total = line_sum(
             self._session.index, segment, None, line.universe if line else "", plug_of(rig, self.device_id)
@@ -108,13 +108,13 @@ class OpenedBehind(QWidget):
         p.drawLine(QPointF(LEFT_SIDE, y + 12), QPointF(LEFT_SIDE + step * len(total.stops), y + 12))
         for n, stop in enumerate(total.stops):
             r = QRectF(LEFT_SIDE + step * n + 10, y, max(4.0, step - 18), 24)
-            spine, body = THEME.tint(tint_of(rig, stop.key))
+            spine, body = THEME.colours_of_tint(tint_of(rig, stop.key))
             p.fillRect(r, body)
             p.fillRect(QRectF(r.left(), r.top(), 3, 24), spine)
             self._lamps.append((r, stop.key))
             if r.width() > 28:
-                text(p, r.adjusted(7, 0, -2, 0), stop.name, "text", 13, True)
-                text(
+                draw_text_line(p, r.adjusted(7, 0, -2, 0), stop.name, "text", 13, True)
+                draw_text_line(
                     p,
                     QRectF(r.left(), y - 20, r.width() + 10, 18),
                     f"{stop.dmx:03d}" if stop.dmx else "—",
@@ -123,7 +123,7 @@ class OpenedBehind(QWidget):
                     True,
                 )
                 if stop.metres or stop.booster:
-                    text(
+                    draw_text_line(
                         p,
                         QRectF(r.left(), y + 28, r.width() + 14, 16),
                         f"{'booster · ' if stop.booster else ''}{stop.metres:g} m",
@@ -132,14 +132,14 @@ class OpenedBehind(QWidget):
                     )
         in_order = "in address order" if total.in_order else "not in address order"
         words = (
-            f"{plural(len(total.stops), 'lamp')} · {total.heaviest:g} of 32 unit loads · {total.metres:g} m · "
+            f"{say_count(len(total.stops), 'lamp')} · {total.heaviest:g} of 32 unit loads · {total.metres:g} m · "
             f"{in_order}"
         )
         if segment.terminated is not None:
             words += " · terminated" if segment.terminated else " · open end"
         if total.adapters:
             words += f" · adapters {', '.join(total.adapters)}"
-        text(p, QRectF(LEFT_SIDE, y + 56, self.width() - 40, 20), words, "quiet", 13)
+        draw_text_line(p, QRectF(LEFT_SIDE, y + 56, self.width() - 40, 20), words, "quiet", 13)
 
     def _draw_behind(self, p: QPainter, piece: Piece, y: float) -> float:
         assert self.stream
@@ -158,8 +158,8 @@ class OpenedBehind(QWidget):
             ]
         )
         p.drawPolyline([QPointF(x, y + 2), QPointF(tape.right(), y + 2), QPointF(tape.right(), tape.top())])
-        text(p, QRectF(8, y + 3, 106, 14), "DMX address", "quiet", 11, align=RIGHT)
-        text(p, QRectF(8, tape.bottom() + 3, 106, 14), "universe.address", "quiet", 11, align=RIGHT)
+        draw_text_line(p, QRectF(8, y + 3, 106, 14), "DMX address", "quiet", 11, align=RIGHT)
+        draw_text_line(p, QRectF(8, tape.bottom() + 3, 106, 14), "universe.address", "quiet", 11, align=RIGHT)
         p.fillRect(tape, THEME.color("field"))
         if piece.segment.kind == "bridge":
             self._draw_bridge_tape(p, piece, tape)
@@ -181,12 +181,12 @@ class OpenedBehind(QWidget):
 
     def _draw_bridge_tape(self, p: QPainter, piece: Piece, tape: QRectF) -> None:
         assert self.stream
-        cables = self._session.index.cables
-        behind = rows(cables, self.stream, piece)
+        cables = self._session.index.cables_and_sums
+        behind = rows_behind_bridge(cables, self.stream, piece)
         top = max([piece.segment.width, *(r.last for r in behind)], default=1)
         per = tape.width() / max(1, top)
         if top > piece.segment.width:
-            marks.hatch(
+            marks.draw_hatch(
                 p,
                 QRectF(
                     tape.left() + piece.segment.width * per,
@@ -205,12 +205,12 @@ class OpenedBehind(QWidget):
                 continue
             x = tape.left() + (r.dmx - 1) * per
             block = QRectF(x, tape.top(), max(2.0, (r.last - r.dmx + 1) * per), tape.height())
-            spine, body = THEME.tint(tint_of(self._session.rig, r.key))
+            spine, body = THEME.colours_of_tint(tint_of(self._session.rig, r.key))
             p.fillRect(block, body)
             p.fillRect(QRectF(x, tape.top(), 3, tape.height()), spine)
             self._lamps.append((block, r.key))
             words = self._words(r)
-            text(
+            draw_text_line(
                 p,
                 block.adjusted(7, 0, -2, 0),
                 words if width_of(words, 13, True) < block.width() - 8 else r.name,
@@ -219,24 +219,26 @@ class OpenedBehind(QWidget):
                 True,
             )
             if x > reach + 4:
-                text(p, QRectF(x, tape.top() - 16, 40, 14), str(r.dmx), "text", 11, elide=False)
+                draw_text_line(p, QRectF(x, tape.top() - 16, 40, 14), str(r.dmx), "text", 11, elide=False)
                 reach = x + width_of(str(r.dmx), 11)
             place = say_place(*r.places[0][0]) if r.places else "not carried"
             if x > under + 6:
-                text(p, QRectF(x, tape.bottom() + 3, 90, 14), place, "text", 11, elide=False)
+                draw_text_line(p, QRectF(x, tape.bottom() + 3, 90, 14), place, "text", 11, elide=False)
                 under = x + width_of(place, 11)
-        for a, b in gaps(behind, piece.segment.width):
+        for a, b in gaps_behind(behind, piece.segment.width):
             x, wide = tape.left() + (a - 1) * per, (b - a + 1) * per
             if wide > 44:
-                text(p, QRectF(x, tape.top(), wide, tape.height()), f"{b - a + 1} free", "quiet", 11, align=CENTRE)
-        for _, _, low, high in meets(behind):
+                draw_text_line(
+                    p, QRectF(x, tape.top(), wide, tape.height()), f"{b - a + 1} free", "quiet", 11, align=CENTRE
+                )
+        for _, _, low, high in meetings_behind(behind):
             both = QRectF(tape.left() + (low - 1) * per, tape.top(), max(4.0, (high - low + 1) * per), tape.height())
             p.fillRect(both, THEME.color("ground"))
-            marks.hatch(p, both, THEME.color("error"), 5, 2)
+            marks.draw_hatch(p, both, THEME.color("error"), 5, 2)
         wide = top - 1
         words = str(top)
         if tape.left() + wide * per > reach + 12:
-            text(p, QRectF(tape.right() - 30, tape.top() - 16, 30, 14), words, "quiet", 11, align=RIGHT)
+            draw_text_line(p, QRectF(tape.right() - 30, tape.top() - 16, 30, 14), words, "quiet", 11, align=RIGHT)
 
     def _words(self, r: Slots) -> str:
         fixture = self._session.rig.fixtures.get(r.key)
@@ -245,9 +247,11 @@ class OpenedBehind(QWidget):
 
     def _draw_lamp_tape(self, p: QPainter, piece: Piece, tape: QRectF) -> None:
         assert self.stream
-        slots = slot_map(self._session.index.cables, self.stream, piece)
+        slots = slot_map(self._session.index.cables_and_sums, self.stream, piece)
         if not slots:
-            text(p, tape, "No lamp has an address yet: say what each channel does.", "quiet", 11, align=CENTRE)
+            draw_text_line(
+                p, tape, "No lamp has an address yet: say what each channel does.", "quiet", 11, align=CENTRE
+            )
             return
         low, top = slots[0].dmx, slots[-1].dmx
         per = tape.width() / max(1, top - low + 1)
@@ -255,7 +259,7 @@ class OpenedBehind(QWidget):
         for s in slots:
             x = tape.left() + (s.dmx - low) * per
             cell = QRectF(x, tape.top(), max(1.0, per), tape.height())
-            spine, body = THEME.tint(tint_of(self._session.rig, piece.key))
+            spine, body = THEME.colours_of_tint(tint_of(self._session.rig, piece.key))
             p.fillRect(cell, body)
             first = s.dmx == low or s.function is piece.segment.functions[0]
             p.fillRect(
@@ -264,28 +268,28 @@ class OpenedBehind(QWidget):
             if per > 12:
                 words = s.function.removeprefix("=")
                 if width_of(words, 11) < per - 5:
-                    text(p, cell.adjusted(4, 0, 0, 0), words, "text", 11, elide=False)
+                    draw_text_line(p, cell.adjusted(4, 0, 0, 0), words, "text", 11, elide=False)
             if first and x > under + 4:
                 words = f"{s.dmx} · px {s.pixel}"
-                text(p, QRectF(x, tape.top() - 16, 80, 14), words, "text", 11, elide=False)
+                draw_text_line(p, QRectF(x, tape.top() - 16, 80, 14), words, "text", 11, elide=False)
                 place = say_place(*s.place) if s.place else "no address"
-                text(p, QRectF(x, tape.bottom() + 3, 80, 14), place, "text", 11, elide=False)
+                draw_text_line(p, QRectF(x, tape.bottom() + 3, 80, 14), place, "text", 11, elide=False)
                 under = x + max(width_of(words, 11), width_of(place, 11))
 
     def _draw_error(self, p: QPainter, f: Finding, r: QRectF) -> None:
         p.fillRect(r, THEME.color(f"{f.severity}_wash"))
         p.fillRect(QRectF(r.left(), r.top(), 3, r.height()), THEME.color(f.severity))
-        marks.draw(p, f.severity, r.left() + 8, r.top() + 6, 12)
-        fixes = f.fixes
+        marks.draw_mark(p, f.severity, r.left() + 8, r.top() + 6, 12)
+        fixes = f.possible_fixes
         room = r.width() - 34
         if fixes:
             wide = width_of(fixes[0].label) + 20.0
             press = QRectF(r.right() - wide - 3, r.top() + 1, wide, 22)
             draw_frame(p, press, "raised", "text", 4)
-            text(p, press, fixes[0].label, "text", 13, align=CENTRE)
+            draw_text_line(p, press, fixes[0].label, "text", 13, align=CENTRE)
             self._buttons.append((press, f))
             room -= wide + 10
         first, *more = f.reason.rstrip(".").split("; ")
         words = f"{first} · {len(more)} more" if more else first
-        text(p, QRectF(r.left() + 26, r.top(), room, 24), words, "text", 11)
+        draw_text_line(p, QRectF(r.left() + 26, r.top(), room, 24), words, "text", 11)
         self._errors.append((r, f.reason))

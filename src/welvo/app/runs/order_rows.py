@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.widgets import marks
-from welvo.app.widgets.painting import CENTRE, text
+from welvo.app.widgets.painting import CENTRE, draw_text_line
 from welvo.app.widgets.theme import LIGHT, THEME
 from welvo.rig.colours import FUNCTIONS, word_of
 from welvo.runs.orders import Orders
@@ -28,7 +28,7 @@ class OrderRows(QWidget):
     def show_orders(self, orders: Orders | None) -> None:
         self._orders = orders
         self.setVisible(orders is not None)
-        self.setAccessibleDescription(says(orders) if orders else "")
+        self.setAccessibleDescription(words_of_orders(orders) if orders else "")
         self.update()
 
     def paintEvent(self, _: QPaintEvent) -> None:
@@ -40,19 +40,22 @@ class OrderRows(QWidget):
         left = self.width() - _CELL * len(o.sent)
         for n, (words, letters) in enumerate((("Sent", o.sent), (set_to, o.put_out), ("Taken by the chips", o.taken))):
             y = n * _PITCH
-            text(p, QRectF(0, y, left - 8, _PITCH), words, "quiet", 11)
+            draw_text_line(p, QRectF(0, y, left - 8, _PITCH), words, "quiet", 11)
             for i, letter in enumerate(letters):
                 cell = QRectF(left + i * _CELL, y + 2, _CELL - 3, _PITCH - 4)
                 wrong = n == 2 and i < len(o.put_out) and o.put_out[i] != letter
                 p.fillRect(cell, THEME.color("error_wash" if wrong else "field"))
-                text(p, cell, letter, bold=True, align=CENTRE)
+                draw_text_line(p, cell, letter, bold=True, align=CENTRE)
                 p.fillRect(QRectF(cell.left(), cell.bottom() - 3, cell.width(), 3), QColor(LIGHT[FUNCTIONS[letter]]))
-        marks.draw(p, "matches" if o.right else "differs", 0, 3 * _PITCH + 5, 12)
-        text(p, QRectF(18, 3 * _PITCH, self.width() - 18, _PITCH), says(o), size=11)
+        marks.draw_mark(p, "matches" if o.is_right else "differs", 0, 3 * _PITCH + 5, 12)
+        draw_text_line(p, QRectF(18, 3 * _PITCH, self.width() - 18, _PITCH), words_of_orders(o), size=11)
 
 
-def says(orders: Orders) -> str:
+def words_of_orders(orders: Orders) -> str:
     """What a colour order comes to, in one sentence."""
-    if orders.right:
+    if orders.is_right:
         return "Every component lights what it is sent for."
-    return ", ".join(f"{word_of(a)} lights {word_of(b) if b else 'nothing'}" for a, b in orders.shows if a != b) + "."
+    return (
+        ", ".join(f"{word_of(a)} lights {word_of(b) if b else 'nothing'}" for a, b in orders.shown_components if a != b)
+        + "."
+    )

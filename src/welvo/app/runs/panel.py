@@ -6,10 +6,10 @@ from welvo.app.jobs.network import Network
 from welvo.app.runs.common import CableView, Here, cards_at
 from welvo.app.runs.device_form import show_device
 from welvo.app.runs.port_form import show_port
-from welvo.app.runs.segment_form import show_segment
+from welvo.app.runs.segment_form import show_segment_form
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Field
-from welvo.app.widgets.painting import clear
+from welvo.app.widgets.painting import clear_layout
 from welvo.app.widgets.panels import FormPanel
 from welvo.app.widgets.theme import THEME
 from welvo.rig.refs import PortRef
@@ -28,15 +28,15 @@ class RunsPanel(FormPanel):
         if not self.isVisible():
             self._built = ()
             return
-        shape = self._shape()
+        shape = self._shape_of_form()
         if shape != self._built:
             typing = self.focusWidget()
             if isinstance(typing, Field) and typing.hasFocus() and typing.pending and shape[:2] == self._built[:2]:
                 return
             self._built = shape
             self.refreshers.clear()
-            clear(self.body)
-            self._build()
+            clear_layout(self.body)
+            self._build_form()
             self.body.addStretch(1)
         super().refresh()
 
@@ -44,7 +44,7 @@ class RunsPanel(FormPanel):
         super().showEvent(e)  # type: ignore[arg-type]
         self.refresh()
 
-    def _shape(self) -> tuple[object, ...]:
+    def _shape_of_form(self) -> tuple[object, ...]:
         """What the fields depend on: when it is another, they must be others."""
         at, device_id = self._view.at, self._view.device_id
         rig = self.session.rig
@@ -57,13 +57,13 @@ class RunsPanel(FormPanel):
             (segment.kind, segment.fixtures, segment.element) if segment else None,
             tuple((k, v.name) for k, v in rig.supplies.items()),
             tuple(rig.pixel_types),
-            [(f.code, f.fingerprint) for f in cards_at(self.session, device_id, at)],
+            [(f.code, f.fingerprint_of_facts) for f in cards_at(self.session, device_id, at)],
             device.model if device else "",
             THEME.name,
             THEME.step,
         )
 
-    def _build(self) -> None:
+    def _build_form(self) -> None:
         at, device_id = self._view.at, self._view.device_id
         device = self.session.rig.devices.get(device_id)
         if device is None:
@@ -71,6 +71,6 @@ class RunsPanel(FormPanel):
         elif not at.label:
             show_device(self, device_id)
         elif 0 <= at.n < len(device.ports.get(at.label, Port()).run):
-            show_segment(Here(self, self._view, device_id, at))
+            show_segment_form(Here(self, self._view, device_id, at))
         else:
             show_port(self, PortRef(device_id, at.label))

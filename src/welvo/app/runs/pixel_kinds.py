@@ -13,11 +13,11 @@ from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.fields import Choice
 from welvo.app.widgets.forms import Form, Subject, Typed
-from welvo.app.widgets.painting import button
+from welvo.app.widgets.painting import make_button
 from welvo.formats.models import shipped_pixels
 from welvo.rig.base import Refused
-from welvo.rig.notation import plural
-from welvo.rig.readers import Number, Order, Words, decimals
+from welvo.rig.notation import say_count
+from welvo.rig.readers import Number, Order, Words, read_decimal
 from welvo.rig.runs import PixelType
 from welvo.runs.edits import put_pixel_kind
 
@@ -25,17 +25,17 @@ from welvo.runs.edits import put_pixel_kind
 class _Currents(Struct, frozen=True):
     """`16 16 16` → mA of each component."""
 
-    def read(self, text: str) -> tuple[float, ...]:
-        return tuple(decimals(p, 0, 5000, "mA") for p in re.split(r"[\s;/]+", text.strip()) if p)
+    def read_text(self, text: str) -> tuple[float, ...]:
+        return tuple(read_decimal(p, 0, 5000, "mA") for p in re.split(r"[\s;/]+", text.strip()) if p)
 
-    def say(self, value: tuple[float, ...]) -> str:
+    def say_value(self, value: tuple[float, ...]) -> str:
         return " ".join(f"{c:g}" for c in value)
 
 
 class _Wires(Struct, frozen=True):
     """`V+ red, data green, ground white` → function and colour of each wire."""
 
-    def read(self, text: str) -> tuple[tuple[str, str], ...]:
+    def read_text(self, text: str) -> tuple[tuple[str, str], ...]:
         found = []
         for part in (p.strip() for p in text.split(",") if p.strip()):
             function, _, colour = part.rpartition(" ")
@@ -44,7 +44,7 @@ class _Wires(Struct, frozen=True):
             found.append((function.strip(), colour.strip()))
         return tuple(found)
 
-    def say(self, value: tuple[tuple[str, str], ...]) -> str:
+    def say_value(self, value: tuple[tuple[str, str], ...]) -> str:
         return ", ".join(f"{function} {colour}" for function, colour in value)
 
 
@@ -108,54 +108,54 @@ class PixelKinds(Dialog):
     def __init__(self, session: Session, parent: QWidget) -> None:
         self._session = session
         self.which = Choice(
-            "Which kind of pixels is shown: one of this rig, or one that came with Welvo.", self._choose
+            "Which kind of pixels is shown: one of this rig, or one that came with Welvo.", self._choose_kind
         )
         self.which.setAccessibleName("Kind")
         self.which.setMinimumWidth(260)
-        new = button("New", self._new, "Begins a kind from nothing.")
+        new = make_button("New", self._add_kind, "Begins a kind from nothing.")
         super().__init__(parent, "Kinds of pixels", beside=(self.which, new, None), wide=520)
         self.key = next(iter(session.rig.pixel_types), next(iter(shipped_pixels())))
-        self.form = Form(self.body, Subject(lambda: self.kind, self._set), PixelType).add(*ROWS)
-        self.finish(button("Close", self.accept), leave="", room=18)
-        session.changed.connect(self._show)
-        self._show()
+        self.form = Form(self.body, Subject(lambda: self.chosen_kind, self._set_field), PixelType).add(*ROWS)
+        self.finish(make_button("Close", self.accept), leave="", room=18)
+        session.changed.connect(self._show_kind)
+        self._show_kind()
 
     @property
-    def kind(self) -> PixelType:
+    def chosen_kind(self) -> PixelType:
         return (
             self._session.rig.pixel_types.get(self.key) or shipped_pixels().get(self.key) or PixelType(name="New kind")
         )
 
-    def _show(self, *_: object) -> None:
+    def _show_kind(self, *_: object) -> None:
         rig = self._session.rig
         have = {v.name for v in rig.pixel_types.values()}
         options = [
-            (k, f"{v.name} · {plural(sum(e.type == k for e in rig.elements.values()), 'element')}")
+            (k, f"{v.name} · {say_count(sum(e.type == k for e in rig.elements.values()), 'element')}")
             for k, v in rig.pixel_types.items()
         ]
         options += [(k, f"{v.name} · came with Welvo") for k, v in shipped_pixels().items() if v.name not in have]
         if self.key not in dict(options):
-            options.append((self.key, self.kind.name))
+            options.append((self.key, self.chosen_kind.name))
         self.which.set_options(options, self.key)
         self.form.refresh()
 
-    def _choose(self, key: str) -> None:
+    def _choose_kind(self, key: str) -> None:
         self.key = key
-        self._show()
+        self._show_kind()
 
-    def _new(self) -> None:
+    def _add_kind(self) -> None:
         n = 1
         while f"kind-{n}" in self._session.rig.pixel_types:
             n += 1
         self.key = f"kind-{n}"
-        self._session.edit(put_pixel_kind, self.key, PixelType(name=f"New kind {n}"))
+        self._session.make_edit(put_pixel_kind, self.key, PixelType(name=f"New kind {n}"))
 
-    def _set(self, _: str, **fields: Any) -> object:
-        new = replace(self.kind, **fields)
+    def _set_field(self, _: str, **fields: Any) -> object:
+        new = replace(self.chosen_kind, **fields)
         if new.currents and len(new.currents) != len(new.order):
             raise Refused(
-                f"{new.order} has {len(new.order)} components; {plural(len(new.currents), 'current')} do not fit."
+                f"{new.order} has {len(new.order)} components; {say_count(len(new.currents), 'current')} do not fit."
             )
         if new.least > new.volts:
             raise Refused("Its chips cannot need more than the string's own voltage.")
-        return self._session.edit(put_pixel_kind, self.key, new)
+        return self._session.make_edit(put_pixel_kind, self.key, new)

@@ -5,22 +5,22 @@ from __future__ import annotations
 from welvo.app.runs.common import show_cards
 from welvo.app.runs.riser_drawing import At
 from welvo.app.widgets.forms import Picked, Row, Subject, Ticked, Together, Typed
-from welvo.app.widgets.painting import button, row
+from welvo.app.widgets.painting import make_button, row_of_widgets
 from welvo.app.widgets.panels import FormPanel, Rows, Title
 from welvo.patch.limits import slots_of_port
-from welvo.rig.abilities import ability
+from welvo.rig.abilities import ability_of_port
 from welvo.rig.counting import SLOTS
 from welvo.rig.edits import set_port
 from welvo.rig.lookup import universe_by_number
-from welvo.rig.notation import say_place, thousands
+from welvo.rig.notation import say_place, say_thousands
 from welvo.rig.plan import model_of
 from welvo.rig.protocol import PROTOCOLS, say_wire
-from welvo.rig.readers import Percent, whole
+from welvo.rig.readers import Percent, read_whole_number
 from welvo.rig.refs import PortRef
 from welvo.rig.wiring import Port
 from welvo.runs.cable import Stream
 from welvo.runs.edits import follow_runs, set_stream, what_follows
-from welvo.runs.power import frame_ms, loads
+from welvo.runs.power import frame_ms, loads_of_supplies
 
 PUTS_OUT = {"dmx": "puts out DMX", "pixels": "puts out pixel data", "bus": "puts out a lamp bus"}
 STREAM: tuple[Row | Together, ...] = (
@@ -61,7 +61,7 @@ STREAM: tuple[Row | Together, ...] = (
 )
 
 
-def _slots(panel: FormPanel, ref: PortRef) -> Typed:
+def _slots_field(panel: FormPanel, ref: PortRef) -> Typed:
     """How many slots a DMX port puts out, where that is less than its model can."""
     s = panel.session
 
@@ -69,8 +69,8 @@ def _slots(panel: FormPanel, ref: PortRef) -> Typed:
         now = s.rig.devices[ref.device].ports.get(ref.port, Port()).settings
         settings = {k: v for k, v in now.items() if k != "slots"}
         if typed.strip():
-            settings["slots"] = whole(typed, 1, SLOTS)
-        return s.edit(set_port, ref.device, ref.port, f"slots of port {ref.port}", settings=settings)
+            settings["slots"] = read_whole_number(typed, 1, SLOTS)
+        return s.make_edit(set_port, ref.device, ref.port, f"slots of port {ref.port}", settings=settings)
 
     return Typed(
         "Slots put out",
@@ -84,8 +84,8 @@ def _slots(panel: FormPanel, ref: PortRef) -> Typed:
 
 def show_port(panel: FormPanel, ref: PortRef) -> None:
     s = panel.session
-    able = ability(s.rig, *ref)
-    limit = f", {thousands(able.pixels)} pixels at most ({able.of})" if able.pixels else ""
+    able = ability_of_port(s.rig, *ref)
+    limit = f", {say_thousands(able.pixels)} pixels at most ({able.of})" if able.pixels else ""
     off = f" Mode “{able.off}” switches it off." if able.off else ""
 
     def now() -> Port | None:
@@ -93,7 +93,7 @@ def show_port(panel: FormPanel, ref: PortRef) -> None:
         return device.ports.get(ref.port, Port()) if device else None
 
     def change(words: str, **fields: object) -> object:
-        return s.edit(set_stream, *ref, f"{words} of port {ref.port}", **fields)
+        return s.make_edit(set_stream, *ref, f"{words} of port {ref.port}", **fields)
 
     panel.body.addWidget(Title(f"Port {ref.port}", s.rig.devices[ref.device].name))
     panel.words(f"It {PUTS_OUT[able.gives]}{limit}.{off}")
@@ -113,7 +113,7 @@ def show_port(panel: FormPanel, ref: PortRef) -> None:
     )
     form = panel.new_form(Subject(now, change), Port).add(takes)
     if able.gives == "dmx":
-        form.add(_slots(panel, ref))
+        form.add(_slots_field(panel, ref))
     if able.gives == "pixels":
         model = model_of(s.rig, ref.device)
         own = (t.chip for t in s.rig.pixel_types.values() if t.chip)
@@ -126,28 +126,28 @@ def show_port(panel: FormPanel, ref: PortRef) -> None:
         )
         form.add(*STREAM, chip)
     show_cards(panel, ref.device, At(ref.port, -1, 0))
-    panel.table("Its stream", lambda: _stream(panel, ref))
+    panel.table("Its stream", lambda: _facts_of_stream(panel, ref))
     patch_buttons(panel, *ref)
 
 
-def _stream(panel: FormPanel, ref: PortRef) -> Rows:
+def _facts_of_stream(panel: FormPanel, ref: PortRef) -> Rows:
     s = panel.session
-    cables = s.index.cables
+    cables = s.index.cables_and_sums
     stream = cables.streams.get(ref)
     if stream is None:
         return ()
-    able = ability(s.rig, *ref)
-    amps = next((x for x in loads(cables) if (x.id, x.port) == ref), None)
+    able = ability_of_port(s.rig, *ref)
+    amps = next((x for x in loads_of_supplies(cables) if (x.id, x.port) == ref), None)
     used = stream.used
     last = used[-1] if used else (0, 0)
     through = f"{len(used)}: {used[0][0]}–{last[0]}" if len(used) > 1 else f"1: {last[0]}" if used else "none"
-    of = f" of {thousands(able.pixels)}" if able.pixels else ""
+    of = f" of {say_thousands(able.pixels)}" if able.pixels else ""
     rated = f" of {amps.rated:g}" if amps and amps.rated else ""
     return (
         ("Begins", say_place(*stream.start) if stream.start else "no universe yet"),
         *_own_page(panel, ref, stream),
-        ("Pixels on the cable", f"{thousands(stream.leds)}{of}"),
-        ("Slots of the stream", thousands(stream.slots)),
+        ("Pixels on the cable", f"{say_thousands(stream.leds)}{of}"),
+        ("Slots of the stream", say_thousands(stream.slots)),
         ("Universes", through),
         ("Needed of the last", f"{last[1]} slots" if used else "—"),
         ("One frame takes", f"{frame_ms(cables, stream):.1f} ms"),
@@ -162,7 +162,9 @@ def _own_page(panel: FormPanel, ref: PortRef, stream: Stream) -> Rows:
     if model is None or stream.start is None or not model.counts:
         return ()
     uid = universe_by_number(rig, stream.start[0])
-    feed = next((f for f in rig.feeds.values() if f.universe == uid and PROTOCOLS[f.protocol].numbered), None)
+    feed = next(
+        (f for f in rig.feeds.values() if f.universe == uid and PROTOCOLS[f.protocol].has_universe_numbers), None
+    )
     if feed is None:
         return ()
     record = PROTOCOLS[feed.protocol]
@@ -173,12 +175,14 @@ def _own_page(panel: FormPanel, ref: PortRef, stream: Stream) -> Rows:
 def patch_buttons(panel: FormPanel, device_id: str, port: str = "") -> None:
     """Unpatched only, or replace all: a clear choice, with the counts on it."""
     s = panel.session
-    new = button(
-        "Patch", lambda: s.edit(follow_runs, device_id, port), "Lets what has no address yet take it from the cable."
+    new = make_button(
+        "Patch",
+        lambda: s.make_edit(follow_runs, device_id, port),
+        "Lets what has no address yet take it from the cable.",
     )
-    every = button(
+    every = make_button(
         "Replace all",
-        lambda: s.edit(follow_runs, device_id, port, True),
+        lambda: s.make_edit(follow_runs, device_id, port, True),
         "Lets everything take its address from the cable, typed addresses included; locked ones stay.",
     )
 
@@ -192,5 +196,5 @@ def patch_buttons(panel: FormPanel, device_id: str, port: str = "") -> None:
             every.setEnabled(bool(have.typed))
 
     panel.refreshers.append(say)
-    panel.body.addLayout(row(new, None))
-    panel.body.addLayout(row(every, None))
+    panel.body.addLayout(row_of_widgets(new, None))
+    panel.body.addLayout(row_of_widgets(every, None))

@@ -17,15 +17,15 @@ from PySide6.QtWidgets import QToolTip
 
 from welvo.app.runs.riser_drawing import At, RiserDrawing
 from welvo.app.session import Session
-from welvo.app.widgets.literal import literal
+from welvo.app.widgets.literal import literal_text
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig
-from welvo.rig.lookup import call
-from welvo.rig.notation import plural, say_place
+from welvo.rig.lookup import name_of_item
+from welvo.rig.notation import say_count, say_place
 from welvo.rig.runs import Segment
 from welvo.runs.along import cable_order, element_pixel, piece_name
-from welvo.runs.consequences import moved
-from welvo.runs.edits import attach, insert_at_pixel, move_segment
+from welvo.runs.consequences import compare_sums
+from welvo.runs.edits import attach_segments, insert_at_pixel, move_segment
 
 FEW = 400
 """Segments of a device up to which everything that would move is worked out while the hand still drags."""
@@ -47,10 +47,10 @@ class Riser(RiserDrawing):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Riser: the device and its cables")
 
-    def at(self, pos: QPointF) -> At:
+    def place_at_point(self, pos: QPointF) -> At:
         """What is under a point."""
-        for label in self.labels:
-            c = self.column(label)
+        for label in self.labels_of_ports:
+            c = self.column_of_port(label)
             if not c.left() <= pos.x() < c.right():
                 continue
             course = self.courses.get(label)
@@ -60,7 +60,7 @@ class Riser(RiserDrawing):
                 if r.adjusted(-2, 0, 2, 0).contains(pos):
                     if not s.leds:
                         return At(label, s.n, 0)
-                    offset = (r.bottom() - pos.y() if s.up else pos.y() - r.top()) / max(0.001, self.scale)
+                    offset = (r.bottom() - pos.y() if s.up else pos.y() - r.top()) / max(0.001, self.pixels_per_led)
                     near = At(label, s.n, s.first + min(s.leds - 1, max(0, int(offset))))
             if near:
                 return near
@@ -83,45 +83,46 @@ class Riser(RiserDrawing):
         if stream is None:
             return f"Port {at.label}" if at.label else ""
         if at.n < 0:
-            needs = f", {plural(len(stream.used), 'universe')}" if stream.used else ""
+            needs = f", {say_count(len(stream.used), 'universe')}" if stream.used else ""
             return (
-                f"Port {at.label}: {plural(stream.leds, 'pixel')} on the cable, {plural(stream.slots, 'slot')}{needs}"
+                f"Port {at.label}: {say_count(stream.leds, 'pixel')} on the cable, "
+                f"{say_count(stream.slots, 'slot')}{needs}"
             )
         piece = stream.pieces[at.n]
         name = piece_name(self._session.rig, piece)
         if not at.led or not piece.pixels:
             return f"Port {at.label} · {name}"
         px = int(cable_order(piece.segment, piece.leds)[at.led - 1])
-        place = piece.place((px - 1) * piece.k + 1)
+        place = piece.place_of_slot((px - 1) * piece.k + 1)
         own = element_pixel(self._session.rig, piece, px) or px
         where = f" · {say_place(*place)}" if place else ""
         return f"Port {at.label} · {name}/{own}{where} · slot {piece.stream + (px - 1) * piece.k} of the stream"
 
     def mousePressEvent(self, e: QMouseEvent) -> None:
-        at = self.at(e.position())
+        at = self.place_at_point(e.position())
         self.setFocus()
         if at.label:
             self._drag_from = (e.position(), at)
             self.picked.emit(at.label, at.n, at.led)
 
     def mouseMoveEvent(self, e: QMouseEvent) -> None:
-        at = self.at(e.position())
+        at = self.place_at_point(e.position())
         if self._drag_from and e.buttons() & Qt.MouseButton.LeftButton:
             start, what = self._drag_from
             if what.n >= 0 and (e.position() - start).manhattanLength() > 8:
                 self._ghost = self._say_move(what, at)
                 self.update()
             return
-        QToolTip.showText(e.globalPosition().toPoint(), literal(self.words_at(at)), self)
+        QToolTip.showText(e.globalPosition().toPoint(), literal_text(self.words_at(at)), self)
 
     def mouseReleaseEvent(self, e: QMouseEvent) -> None:
         drag, self._drag_from = self._drag_from, None
         if self._ghost and drag:
             self._ghost = None
             self.update()
-            self.drop_segment(drag[1], self.at(e.position()))
+            self.drop_segment(drag[1], self.place_at_point(e.position()))
 
-    def _landing(self, at: At) -> int:
+    def _landing_place(self, at: At) -> int:
         """Before which segment of a port something dropped here goes: by the half of a string, behind a device."""
         stream = self._of.get(at.label)
         port = self._session.rig.devices[self.device_id].ports.get(at.label)
@@ -131,24 +132,26 @@ class Riser(RiserDrawing):
         return at.n + (1 if not at.led or at.led > piece.leds / 2 else 0)
 
     def _say_move(self, what: At, at: At) -> tuple[At, str, bool]:
-        name = self._name(what)
+        name = self._name_of_carried(what)
         try:
-            rig, _ = self._move(what, at)
+            rig, _ = self._move_edit(what, at)
         except Refused as e:
             return at, str(e), False
-        return at, f"{name} to port {at.label}, place {self._landing(at) + 1}{self._moved(rig)}", True
+        return at, f"{name} to port {at.label}, place {self._landing_place(at) + 1}{self._say_what_moves(rig)}", True
 
-    def _moved(self, rig: Rig) -> str:
+    def _say_what_moves(self, rig: Rig) -> str:
         """What would move, in words; nothing for a device so long that it could not be said at once."""
         few = sum(len(x.pieces) for x in self._of.values()) <= FEW
-        return f" · {moved(self._session.index.cables, rig, self.device_id).words}" if few else ""
+        return (
+            f" · {compare_sums(self._session.index.cables_and_sums, rig, self.device_id).words_of_move}" if few else ""
+        )
 
-    def _name(self, what: At) -> str:
+    def _name_of_carried(self, what: At) -> str:
         stream = self._of.get(what.label)
         return piece_name(self._session.rig, stream.pieces[what.n]) if stream else "the line"
 
-    def _move(self, what: At, at: At) -> Edit:
-        to = self._landing(at)
+    def _move_edit(self, what: At, at: At) -> Edit:
+        to = self._landing_place(at)
         if what.label == at.label and to > what.n:
             to -= 1
         if not at.label:
@@ -157,34 +160,38 @@ class Riser(RiserDrawing):
 
     def drop_segment(self, what: At, at: At) -> bool:
         """Move a segment to where it was dropped."""
-        return self._session.attempt(lambda _: self._move(what, at)) is not None
+        return self._session.attempt_edit(lambda _: self._move_edit(what, at)) is not None
 
-    def _attach(self, at: At, segments: list[Segment]) -> tuple[At, str, Callable[[Rig], Edit]]:
+    def _attach_dropped(self, at: At, segments: list[Segment]) -> tuple[At, str, Callable[[Rig], Edit]]:
         """Where something dropped would go, also in words, and the edit: between segments, or inside a long one."""
         px, stream = self.pixel_at(at), self._of.get(at.label)
         if stream and px:
             leds = stream.pieces[at.n].leds
-            reach = 8 / max(0.001, self.scale)
+            reach = 8 / max(0.001, self.pixels_per_led)
             if reach < at.led < leds - reach:
                 return at, f"pixel {px}", lambda rig: insert_at_pixel(rig, self.device_id, at.label, px, segments)
-        to = self._landing(at)
-        return at._replace(led=0), f"place {to + 1}", lambda rig: attach(rig, self.device_id, at.label, segments, to)
+        to = self._landing_place(at)
+        return (
+            at._replace(led=0),
+            f"place {to + 1}",
+            lambda rig: attach_segments(rig, self.device_id, at.label, segments, to),
+        )
 
     def _say_attach(self, keys: list[str], at: At) -> tuple[At, str, bool]:
         if not at.label:
             return at, "Drop it on a port; Esc gives it back.", False
-        at, where, edit = self._attach(at, [self.segment_for(k) for k in keys])
+        at, where, edit = self._attach_dropped(at, [self.segment_for(k) for k in keys])
         try:
             rig, _ = edit(self._session.rig)
         except Refused as e:
             return at, str(e), False
-        what = call(rig, keys[0]) if len(keys) == 1 else plural(len(keys), "item")
-        return at, f"{what} to port {at.label}, {where}{self._moved(rig)}", True
+        what = name_of_item(rig, keys[0]) if len(keys) == 1 else say_count(len(keys), "item")
+        return at, f"{what} to port {at.label}, {where}{self._say_what_moves(rig)}", True
 
     def drop_items(self, keys: list[str], at: At, make: Callable[[str], Segment]) -> bool:
         """Attach items where they were dropped: between segments, or at the very pixel inside a long one."""
-        *_, edit = self._attach(at, [make(k) for k in keys])
-        if self._session.attempt(edit) is None:
+        *_, edit = self._attach_dropped(at, [make(k) for k in keys])
+        if self._session.attempt_edit(edit) is None:
             return False
         self.attached.emit(at.label)
         return True
@@ -194,7 +201,7 @@ class Riser(RiserDrawing):
             e.acceptProposedAction()
 
     def dragMoveEvent(self, e: QDragMoveEvent) -> None:
-        at = self.at(e.position())
+        at = self.place_at_point(e.position())
         keys = read_mime(e.mimeData())
         if keys and (self._ghost is None or self._ghost[0] != at):
             self._ghost = self._say_attach(keys, at)
@@ -208,7 +215,7 @@ class Riser(RiserDrawing):
     def dropEvent(self, e: QDropEvent) -> None:
         self._ghost = None
         keys = read_mime(e.mimeData())
-        at = self.at(e.position())
+        at = self.place_at_point(e.position())
         if keys and at.label:
             self.drop_items(keys, at, self.segment_for)
             e.acceptProposedAction()
@@ -220,7 +227,7 @@ class Riser(RiserDrawing):
         return Segment(kind="pixels", element=key, fold=fold)
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
-        labels = self.labels
+        labels = self.labels_of_ports
         if not labels:
             return
         at = self.chosen if self.chosen.label in labels else At(labels[0], -1, 0)
@@ -230,7 +237,7 @@ class Riser(RiserDrawing):
             self._ghost = self._drag_from = None
             self.update()
         elif e.modifiers() & Qt.KeyboardModifier.ShiftModifier and k in _WAYS and at.n >= 0:
-            self._carry(at, *_WAYS[Qt.Key(k)])
+            self._carry_segment(at, *_WAYS[Qt.Key(k)])
         elif k in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             n = labels.index(at.label) + (1 if k == Qt.Key.Key_Right else -1)
             if 0 <= n < len(labels):
@@ -246,9 +253,9 @@ class Riser(RiserDrawing):
         else:
             super().keyPressEvent(e)
 
-    def _carry(self, at: At, ports: int, places: int) -> None:
+    def _carry_segment(self, at: At, ports: int, places: int) -> None:
         """Move the chosen segment by so many ports, or by so many places in its run."""
-        labels = self.labels
+        labels = self.labels_of_ports
         to = labels.index(at.label) + ports
         if not 0 <= to < len(labels):
             return
@@ -256,7 +263,7 @@ class Riser(RiserDrawing):
         place = max(0, at.n + places) if not ports else len(port.run) if port else 0
         if not ports and port and place >= len(port.run):
             return
-        if self._session.attempt(move_segment, self.device_id, at.label, at.n, labels[to], place):
+        if self._session.attempt_edit(move_segment, self.device_id, at.label, at.n, labels[to], place):
             self.picked.emit(labels[to], place, 0)
 
 

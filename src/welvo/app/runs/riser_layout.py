@@ -8,7 +8,7 @@ from typing import NamedTuple
 from PySide6.QtCore import QLineF, QRectF
 
 from welvo.runs.cable import Piece, Stream
-from welvo.runs.geometry import Course, Stroke, place_along, seams
+from welvo.runs.geometry import Course, Stroke, place_along, seams_in_segment
 
 FIRST_BEND = 53
 """Where a cable leaves its port, below the load."""
@@ -119,7 +119,7 @@ def lay_out(stream: Stream, course_of: Course, room: Room, tints: dict[str, int]
     for piece in pieces:
         if len(piece.parts) < 2:
             continue
-        for along, *_ in seams(stream, piece):
+        for along, *_ in seams_in_segment(stream, piece):
             at_ = place_along(course_of, piece.n, along)
             if at_:
                 s, led = at_

@@ -8,18 +8,18 @@ from functools import partial
 from PySide6.QtWidgets import QVBoxLayout
 
 from welvo.app.runs.common import INSTEAD, Here, own_start, say_what_it_is
-from welvo.app.runs.element_face import ElementFace, spots_of
+from welvo.app.runs.element_face import ElementFace, spots_of_element
 from welvo.app.runs.line_form import show_bridge, show_converter, show_line
 from welvo.app.runs.order_rows import OrderRows
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.widgets.forms import Form, Picked, Row, Said, Subject, Ticked, Together, Typed, with_preview
-from welvo.app.widgets.painting import button, label, row
+from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import Rows, Title
 from welvo.formats.models import shipped_pixels
 from welvo.rig.base import Refused
-from welvo.rig.document import Edit, Rig, joined
-from welvo.rig.lookup import call
-from welvo.rig.notation import plural
+from welvo.rig.document import Edit, Rig, join_changes
+from welvo.rig.lookup import name_of_item
+from welvo.rig.notation import say_count
 from welvo.rig.patched import Element
 from welvo.rig.profile import Break, Channel, Mode
 from welvo.rig.readers import Number, Order, Percent, Words
@@ -27,9 +27,9 @@ from welvo.rig.refs import SegmentRef
 from welvo.rig.runs import PixelType, Segment
 from welvo.rig.tints import tint_of
 from welvo.runs.along import piece_name
-from welvo.runs.bridge import worth
+from welvo.runs.bridge import pixels_worth
 from welvo.runs.cable import Piece, Stream
-from welvo.runs.consequences import pushed
+from welvo.runs.consequences import items_pushed_along
 from welvo.runs.edits import (
     change_many,
     fix_addresses,
@@ -39,7 +39,7 @@ from welvo.runs.edits import (
     take_down,
 )
 from welvo.runs.orders import Orders, orders_of
-from welvo.runs.power import joints, stretches
+from welvo.runs.power import joints_of_port, stretches_of_port
 
 MOST_BY_HAND = 10_000
 """Pixels up to which an element can be arranged by hand."""
@@ -211,15 +211,20 @@ def as_mode(element: Element) -> Mode:
     """An element as a mode of plain pixels, for the editor of faces."""
     k = len(element.order)
     channels = tuple(Channel(function="ColorAdd_R", slots=(p * k + 1,), pixel=p + 1) for p in range(element.pixels))
-    return Mode(name=element.name, breaks=(Break(slots=element.footprint),), channels=channels, spots=spots_of(element))
+    return Mode(
+        name=element.name,
+        breaks=(Break(slots=element.slots_needed),),
+        channels=channels,
+        spots=spots_of_element(element),
+    )
 
 
-def show_segment(here: Here) -> None:
+def show_segment_form(here: Here) -> None:
     """All of one segment, by its kind."""
     panel, kind = here.panel, here.segment.kind
-    panel.shown(lambda into: _head(here, into))
+    panel.shown(lambda into: _head_of_form(here, into))
     if kind == "pixels":
-        _pixels(here)
+        _pixel_fields(here)
     elif kind == "null":
         panel.new_form(here.subject, Segment).add(NULL)
         say_what_it_is(here)
@@ -232,41 +237,41 @@ def show_segment(here: Here) -> None:
     else:
         show_line(here)
     if kind != "line":
-        _cable(here)
-    off = button(
+        _cable_fields(here)
+    off = make_button(
         "Detach",
-        lambda: here.session.edit(take_down, here.device_id, here.at.label, [here.at.n]),
+        lambda: here.session.make_edit(take_down, here.device_id, here.at.label, [here.at.n]),
         "Takes the segment off the cable; what followed it there has no address then. Undo brings it back.   Del",
     )
-    panel.body.addLayout(row(None, off))
+    panel.body.addLayout(row_of_widgets(None, off))
 
 
-def _head(here: Here, into: QVBoxLayout) -> None:
+def _head_of_form(here: Here, into: QVBoxLayout) -> None:
     rig, one, piece = here.session.rig, here.segment, here.piece
     name = piece_name(rig, piece[1]) if piece else one.name or "DMX line"
     into.addWidget(Title(name, "", tint_of(rig, one.element) if one.element else None))
-    into.addWidget(label(_what(here, one, piece), 11, quiet=True, wrap=True))
+    into.addWidget(make_label(_say_what_it_is(here, one, piece), 11, quiet=True, wrap=True))
 
 
-def _what(here: Here, one: Segment, piece: tuple[Stream, Piece] | None) -> str:
+def _say_what_it_is(here: Here, one: Segment, piece: tuple[Stream, Piece] | None) -> str:
     where = f"{here.session.rig.devices[here.device_id].name}, port {here.at.label}, place {here.at.n + 1}"
     if piece is None:
-        return f"{plural(len(one.fixtures), 'lamp')} on {where}"
+        return f"{say_count(len(one.fixtures), 'lamp')} on {where}"
     p = piece[1]
     if one.kind == "bridge":
-        return f"{where} · {one.width} slots, {plural(worth(p), 'pixel')}' worth of the port"
+        return f"{where} · {one.width} slots, {say_count(pixels_worth(p), 'pixel')}' worth of the port"
     if one.kind == "lamps":
-        return f"{where} · {plural(p.pixels, 'lamp')}, one pixel each"
+        return f"{where} · {say_count(p.pixels, 'lamp')}, one pixel each"
     if one.kind in ("null", "extension"):
         return f"{where} · takes no slots of the stream"
-    more = f" as {plural(p.pixels, 'pixel')}" if one.group > 1 else ""
-    return f"{where} · {plural(p.leds or p.pixels, 'LED')}{more} × {p.k} = {plural(p.slots, 'slot')}"
+    more = f" as {say_count(p.pixels, 'pixel')}" if one.group > 1 else ""
+    return f"{where} · {say_count(p.leds or p.pixels, 'LED')}{more} × {p.k} = {say_count(p.slots, 'slot')}"
 
 
 # ---- pixels
 
 
-def _pixels(here: Here) -> None:
+def _pixel_fields(here: Here) -> None:
     panel, rig = here.panel, here.session.rig
     element = rig.elements.get(here.segment.element)
     own = panel.new_form(_element_subject(here), Element)
@@ -274,9 +279,9 @@ def _pixels(here: Here) -> None:
         block = element.kind == "block"
         length = partial(_would_push, here, "slots" if block else "pixels")
         own.add(ELEMENT_NAME, with_preview(BLOCK if block else PIXELS, length))
-    panel.new_form(here.subject, Segment).add(_part(here))
+    panel.new_form(here.subject, Segment).add(_part_field(here))
     if element is not None:
-        _face(here, element)
+        _face_of_element(here, element)
     say_what_it_is(here)
     panel.rule()
     if element is not None and element.kind != "block":
@@ -284,19 +289,19 @@ def _pixels(here: Here) -> None:
     panel.new_form(here.subject, Segment, partial(_to_all, here)).add(*CONTROLLER, own_start(here))
     if element is not None and element.kind != "block":
         rows = OrderRows()
-        panel.refreshers.append(lambda: rows.show_orders(_orders(here)))
+        panel.refreshers.append(lambda: rows.show_orders(_orders_here(here)))
         panel.body.addWidget(rows)
     if element is not None:
         _kind_and_address(here, panel.new_form(_element_subject(here), Element))
 
 
-def _orders(here: Here) -> Orders | None:
+def _orders_here(here: Here) -> Orders | None:
     return orders_of(here.session.rig, here.device_id, here.piece[1]) if here.piece else None
 
 
 def _element_subject(here: Here) -> Subject:
     def change(words: str, **fields: object) -> object:
-        return here.session.edit(set_pixels, here.segment.element, words, **fields)
+        return here.session.make_edit(set_pixels, here.segment.element, words, **fields)
 
     return Subject(lambda: here.session.rig.elements.get(here.segment.element), change)
 
@@ -310,16 +315,16 @@ def _would_push(here: Here, field: str, typed: str) -> str:
         after, _ = set_pixels(s.rig, key, "", **{field: int(typed)})
     except Refused:
         return ""
-    moves, apart = pushed(s.index.cables, after, key)
-    said = [f"{call(s.rig, m.key)} {m.before} → {m.after}" for m in moves[:4]]
+    moves, apart = items_pushed_along(s.index.cables_and_sums, after, key)
+    said = [f"{name_of_item(s.rig, m.key)} {m.before} → {m.after}" for m in moves[:4]]
     words = f"Would move {', '.join(said)}{f' and {len(moves) - 4} more' if len(moves) > 4 else ''}." if moves else ""
     if apart:
-        names = ", ".join(call(s.rig, k) for k in apart[:4]) + (" …" if len(apart) > 4 else "")
+        names = ", ".join(name_of_item(s.rig, k) for k in apart[:4]) + (" …" if len(apart) > 4 else "")
         words += f" No longer where their cable is, because their addresses are fixed: {names}."
     return words.strip()
 
 
-def _part(here: Here) -> Typed:
+def _part_field(here: Here) -> Typed:
     def take(typed: str) -> object:
         element = here.session.rig.elements.get(here.segment.element)
         most = (element.slots if element.kind == "block" else element.pixels) if element else 0
@@ -334,68 +339,68 @@ def _part(here: Here) -> Typed:
     )
 
 
-def _face(here: Here, element: Element) -> None:
+def _face_of_element(here: Here, element: Element) -> None:
     face = ElementFace(here.view.pick_pixel)
 
     def show() -> None:
-        face.show_element(here.session.rig.elements.get(here.segment.element), here.segment, here.view.pixel)
+        face.show_element(here.session.rig.elements.get(here.segment.element), here.segment, here.view.picked_pixel)
 
     here.panel.refreshers.append(show)
     here.panel.body.addWidget(face)
     if element.kind != "block" and element.pixels <= MOST_BY_HAND:
-        arrange = button(
+        arrange = make_button(
             "Arrange…",
-            lambda: _arrange(here),
+            lambda: _arrange_pixels(here),
             "Places the pixels in rows, rings, lines or by hand, and renumbers them.",
         )
-        here.panel.body.addLayout(row(None, arrange))
+        here.panel.body.addLayout(row_of_widgets(None, arrange))
 
 
-def _arrange(here: Here) -> None:
+def _arrange_pixels(here: Here) -> None:
     """The same editor that places the pixels of a lamp."""
     eid = here.segment.element
     dialog = FaceEditor(as_mode(here.session.rig.elements[eid]), None, here.panel)
     if dialog.exec():
-        here.session.edit(set_pixels, eid, "places", spots=dialog.mode.spots, kind="free")
+        here.session.make_edit(set_pixels, eid, "places", spots=dialog.mode.spots, kind="free")
 
 
 def _kind_and_address(here: Here, form: Form) -> None:
     s = here.session
 
     def take(key: str) -> object:
-        return s.edit(set_pixel_type, [here.segment.element], key, _kinds(s.rig).get(key))
+        return s.make_edit(set_pixel_type, [here.segment.element], key, _offered_kinds(s.rig).get(key))
 
     form.add(
         Picked(
             "Made of",
             "Which kind of pixels the string has. It says voltage, current, chip and the order its chips take.",
-            options=lambda: [("", "not known"), *((k, t.name) for k, t in _kinds(s.rig).items())],
+            options=lambda: [("", "not known"), *((k, t.name) for k, t in _offered_kinds(s.rig).items())],
             shown=lambda e: str(e.type),
             take=take,
         )
     )
-    placed = label("", 11, quiet=True)
-    fix = button(
+    placed = make_label("", 11, quiet=True)
+    fix = make_button(
         "Keep it",
-        lambda: s.edit(fix_addresses, s.index.cables, [here.segment.element]),
+        lambda: s.make_edit(fix_addresses, s.index.cables_and_sums, [here.segment.element]),
         "Types the address it has now, so that it stays when the cable changes.",
     )
-    follow = button(
-        "Follow it", lambda: s.edit(follow_cable, here.segment.element), "Lets the cable decide its address."
+    follow = make_button(
+        "Follow it", lambda: s.make_edit(follow_cable, here.segment.element), "Lets the cable decide its address."
     )
 
     def which() -> None:
         element = s.rig.elements.get(here.segment.element)
-        origin = element.at.origin if element else "none"
+        origin = element.at.origin_of_place if element else "none"
         placed.setText(PLACED[origin] if element else "")
         fix.setVisible(origin == "run")
         follow.setVisible(origin != "run")
 
     here.panel.refreshers.append(which)
-    here.panel.body.addLayout(row(placed, None, fix, follow))
+    here.panel.body.addLayout(row_of_widgets(placed, None, fix, follow))
 
 
-def _kinds(rig: Rig) -> dict[str, PixelType]:
+def _offered_kinds(rig: Rig) -> dict[str, PixelType]:
     """Kinds of pixels of the rig, and those that ship and are not in it yet."""
     have = {v.name for v in rig.pixel_types.values()}
     return {**rig.pixel_types, **{k: v for k, v in shipped_pixels().items() if v.name not in have}}
@@ -403,14 +408,14 @@ def _kinds(rig: Rig) -> dict[str, PixelType]:
 
 def _to_all(here: Here, one: Row, value: object) -> object:
     """Ctrl+Enter: give a value to all segments of a kind that the list shows."""
-    places = here.view.listed(here.segment.kind)
-    return here.session.edit(change_many, places, one.words, **{one.key: value}) if places else None
+    places = here.view.segments_of_kind(here.segment.kind)
+    return here.session.make_edit(change_many, places, one.words, **{one.key: value}) if places else None
 
 
 # ---- cable and power
 
 
-def _cable(here: Here) -> None:
+def _cable_fields(here: Here) -> None:
     panel, s = here.panel, here.session
     panel.rule()
     fed = Picked(
@@ -424,36 +429,36 @@ def _cable(here: Here) -> None:
     )
     panel.new_form(here.subject, Segment).add(fed, *CABLE)
     if here.segment.kind == "pixels":
-        give = button(
+        give = make_button(
             "Kind and supply to all listed",
             lambda: _as_this(here),
             "Gives the kind of pixels, the supply and the cable of this segment to all segments of pixels that "
             "the list "
             "shows.",
         )
-        panel.body.addLayout(row(None, give))
-    panel.table("Power at full white", lambda: _power(here))
-    panel.table("Joint before it: function, wire here, wire there", lambda: _joint(here))
+        panel.body.addLayout(row_of_widgets(None, give))
+    panel.table("Power at full white", lambda: _power_rows(here))
+    panel.table("Joint before it: function, wire here, wire there", lambda: _joint_rows(here))
 
 
 def _as_this(here: Here) -> None:
     """Give kind, supply and cable of this segment to all listed ones."""
-    places = here.view.listed("pixels")
+    places = here.view.segments_of_kind("pixels")
     if places and here.segment.element in here.session.rig.elements:
-        here.session.edit(_given, here.segment, places)
+        here.session.make_edit(_give_places, here.segment, places)
 
 
-def _given(rig: Rig, one: Segment, places: list[SegmentRef]) -> Edit:
+def _give_places(rig: Rig, one: Segment, places: list[SegmentRef]) -> Edit:
     keys = dict.fromkeys(rig.devices[d].ports[p].run[n].element for d, p, n in places)
     kind = rig.elements[one.element].type
     new, cables = change_many(rig, places, "supply and cable", supply=one.supply, length=one.length, area=one.area)
     new, kinds = set_pixel_type(new, [k for k in keys if k in new.elements], kind, rig.pixel_types.get(kind))
-    return new, joined(cables.label, cables, kinds)
+    return new, join_changes(cables.label, cables, kinds)
 
 
-def _power(here: Here) -> Rows:
-    cables, stream = here.session.index.cables, here.stream
-    found = next((x for x in stretches(cables, stream) if x.piece.n == here.at.n), None) if stream else None
+def _power_rows(here: Here) -> Rows:
+    cables, stream = here.session.index.cables_and_sums, here.stream
+    found = next((x for x in stretches_of_port(cables, stream) if x.piece.n == here.at.n), None) if stream else None
     if found is None or not found.through:
         return ()
     ways = [
@@ -467,9 +472,9 @@ def _power(here: Here) -> Rows:
     return tuple(ways)
 
 
-def _joint(here: Here) -> Rows:
-    cables, stream = here.session.index.cables, here.stream
-    joint = next((j for j in joints(cables, stream) if j.n == here.at.n), None) if stream else None
+def _joint_rows(here: Here) -> Rows:
+    cables, stream = here.session.index.cables_and_sums, here.stream
+    joint = next((j for j in joints_of_port(cables, stream) if j.n == here.at.n), None) if stream else None
     return tuple((function, f"{mine} → {theirs}") for function, mine, theirs in joint.wires) if joint else ()
 
 

@@ -13,7 +13,7 @@ from welvo.app.runs.riser import write_mime
 from welvo.app.session import Session
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.rig.lookup import mode_of
-from welvo.rig.notation import plural, say_place, thousands
+from welvo.rig.notation import say_count, say_place, say_thousands
 from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef, SegmentRef
 from welvo.rig.runs import Segment
@@ -79,9 +79,9 @@ class RunRows:
         """Rows of each port, with what they were made from."""
         session.replaced.connect(self._kept.clear)
 
-    def segments(self, which: str, chosen: str, port: str) -> list[ListRow]:
+    def rows_of_segments(self, which: str, chosen: str, port: str) -> list[ListRow]:
         rig = self._session.rig
-        worst = self._worst()
+        worst = self._worst_by_segment()
         found: list[ListRow] = []
         keep = self.on_selection(chosen, port) if which == "selection" else None
         for device_id, device in rig.devices.items():
@@ -90,13 +90,13 @@ class RunRows:
             for port_label, planned in device.ports.items():
                 if which == "port" and port_label != port:
                     continue
-                stream = self._session.index.cables.streams.get(PortRef(device_id, port_label))
+                stream = self._session.index.cables_and_sums.streams.get(PortRef(device_id, port_label))
                 marks_ = tuple((k, v) for k, v in worst.items() if k[:2] == (device_id, port_label)) if worst else ()
                 facts = (stream, planned, device.name, marks_)
                 kept = self._kept.get((device_id, port_label))
                 if kept is None or kept[0][0] is not stream or kept[0][1] is not planned or kept[0][2:] != facts[2:]:
                     lines = [
-                        self._line(
+                        self._row_of_segment(
                             device_id,
                             port_label,
                             n,
@@ -114,10 +114,12 @@ class RunRows:
                 )
         return found
 
-    def _line(self, device_id: str, port: str, n: int, s: Segment, piece: Piece | None, mark: str) -> ListRow:
+    def _row_of_segment(self, device_id: str, port: str, n: int, s: Segment, piece: Piece | None, mark: str) -> ListRow:
         rig = self._session.rig
         name = part_name(rig, piece) if piece else s.name or "DMX line"
-        first, last = (piece.place(1), piece.place(piece.slots)) if piece and piece.slots else (None, None)
+        first, last = (
+            (piece.place_of_slot(1), piece.place_of_slot(piece.slots)) if piece and piece.slots else (None, None)
+        )
         how = [
             w
             for w in (
@@ -126,7 +128,7 @@ class RunRows:
                 f"groups of {s.group}" if s.group > 1 else "",
                 s.order,
                 f"{s.brightness * 100:g} %" if s.brightness < 1 else "",
-                plural(len(s.fixtures), "lamp") if s.fixtures else "",
+                say_count(len(s.fixtures), "lamp") if s.fixtures else "",
             )
             if w
         ]
@@ -137,9 +139,9 @@ class RunRows:
             port,
             str(n + 1),
             name,
-            thousands(leds) if leds else "",
+            say_thousands(leds) if leds else "",
             px,
-            thousands(piece.slots) if piece and piece.slots else "",
+            say_thousands(piece.slots) if piece and piece.slots else "",
             say_place(*first) if first else "",
             say_place(*last) if last else "",
             " · ".join(how),
@@ -162,7 +164,7 @@ class RunRows:
         )
         return ListRow(SegmentRef(device_id, port, n), cells, ranks, quiet=s.kind in ("null", "extension"))
 
-    def _worst(self) -> dict[SegmentRef, str]:
+    def _worst_by_segment(self) -> dict[SegmentRef, str]:
         order = {"error": 3, "warning": 2, "note": 1}
         found: dict[SegmentRef, str] = {}
         for f in self._session.report.findings:
@@ -171,29 +173,29 @@ class RunRows:
                 found[where] = f.severity
         return found
 
-    def loose(self) -> list[ListRow]:
+    def loose_rows(self) -> list[ListRow]:
         """Elements, and fixtures without an address, that are attached to no cable."""
-        rig, cables = self._session.rig, self._session.index.cables
+        rig, cables = self._session.rig, self._session.index.cables_and_sums
         found = []
         for key, e in rig.elements.items():
-            if not cables.attached(key):
+            if not cables.ports_of_item(key):
                 size = e.slots if e.kind == "block" else e.pixels
                 cells = (
                     "",
                     "",
                     "",
                     e.name,
-                    thousands(size) if e.kind != "block" else "",
+                    say_thousands(size) if e.kind != "block" else "",
                     "",
-                    thousands(e.footprint),
-                    *self._patched(key),
+                    say_thousands(e.slots_needed),
+                    *self._say_patched(key),
                     f"{e.kind} · {e.order}" if e.kind != "block" else "block of slots",
                     "",
                 )
                 found.append(ListRow(key, cells))
         for key, f in rig.fixtures.items():
             mode = mode_of(rig, f)
-            if not cables.attached(key) and mode and f.place(0).origin == "none":
+            if not cables.ports_of_item(key) and mode and f.place_of_break(0).origin_of_place == "none":
                 cells = (
                     "",
                     "",
@@ -201,7 +203,7 @@ class RunRows:
                     f"{f.number} {f.name}",
                     "",
                     "",
-                    thousands(mode.footprint),
+                    say_thousands(mode.slots_needed),
                     "",
                     "",
                     f"fixture · {mode.name}",
@@ -210,8 +212,8 @@ class RunRows:
                 found.append(ListRow(key, cells))
         return found
 
-    def _patched(self, key: str) -> tuple[str, str]:
-        spans = self._session.index.spans(key)
+    def _say_patched(self, key: str) -> tuple[str, str]:
+        spans = self._session.index.spans_of(key)
         rig = self._session.rig
         if not spans:
             return "", ""
@@ -222,22 +224,24 @@ class RunRows:
     def on_selection(self, device: str, port: str) -> set[tuple[str, str, int]]:
         """The segments that carry what is selected, or that the selected device, port, universe or feed carries."""
         s = self._session
-        sel, rig, cables = s.selection, s.rig, s.index.cables
+        sel, rig, cables = s.selection, s.rig, s.index.cables_and_sums
         found: set[tuple[str, str, int]] = set()
         if sel.kind == "item":
-            found |= {(*port, n) for key in sel.ids for port, n in cables.attached(key)}
+            found |= {(*port, n) for key in sel.ids for port, n in cables.ports_of_item(key)}
         numbers: set[int] = set()
         if sel.kind == "universe":
             numbers = {rig.universes[u].number for u in sel.ids if u in rig.universes}
-        elif sel.kind == "feed" and sel.first in rig.feeds:
-            universe = rig.universes.get(rig.feeds[sel.first].universe)
+        elif sel.kind == "feed" and sel.first_selected in rig.feeds:
+            universe = rig.universes.get(rig.feeds[sel.first_selected].universe)
             numbers = {universe.number} if universe else set()
         elif sel.kind == "slot" and sel.slot and sel.slot[0] in rig.universes:
             number = rig.universes[sel.slot[0]].number
-            return {(*k, p.n) for k, st in cables.streams.items() for p in st.pieces if p.within(number, sel.slot[1])}
+            return {
+                (*k, p.n) for k, st in cables.streams.items() for p in st.pieces if p.slot_at_place(number, sel.slot[1])
+            }
         for key, stream in cables.streams.items():
             for p in stream.pieces:
-                on_it = sel.kind == "device" and key[0] == sel.first
+                on_it = sel.kind == "device" and key[0] == sel.first_selected
                 on_it = on_it or (sel.kind in ("port", "segment") and key == (device, port))
                 if on_it or any(part.universe in numbers for part in p.parts):
                     found.add((*key, p.n))

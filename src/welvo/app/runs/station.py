@@ -18,17 +18,25 @@ from welvo.app.runs.segment_list import RunRows, SegmentList
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Choice, Line, set_help
-from welvo.app.widgets.painting import RIGHT, button, column, entry, label, row, text
-from welvo.app.widgets.painting import menu as popup_menu
+from welvo.app.widgets.painting import (
+    RIGHT,
+    column_of_widgets,
+    draw_text_line,
+    make_button,
+    make_label,
+    menu_entry,
+    row_of_widgets,
+)
+from welvo.app.widgets.painting import popup_menu as popup_menu
 from welvo.app.widgets.station import Station
 from welvo.formats.models import shipped_pixels
-from welvo.rig.abilities import gives
+from welvo.rig.abilities import port_gives_what
 from welvo.rig.base import Refused
-from welvo.rig.notation import plural, thousands
+from welvo.rig.notation import say_count, say_thousands
 from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef, SegmentRef
 from welvo.runs.along import cable_order, element_pixel, pixel_places
-from welvo.runs.consequences import moved
+from welvo.runs.consequences import compare_sums
 from welvo.runs.edits import take_down
 from welvo.runs.pixels import universes_of
 from welvo.runs.wish import HELP, attach_wish, read_attach
@@ -50,14 +58,14 @@ class NeedLabel(QWidget):
         self.words = ""
         self.setMinimumWidth(120)
 
-    def say(self, words: str) -> None:
+    def say_need(self, words: str) -> None:
         self.words = words
         self.setAccessibleName(words)
         self.update()
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
-        text(p, QRectF(self.rect()), self.words, "quiet", 11, align=RIGHT)
+        draw_text_line(p, QRectF(self.rect()), self.words, "quiet", 11, align=RIGHT)
 
 
 class RunsStation(Station):
@@ -79,62 +87,62 @@ class RunsStation(Station):
         self.device_choice = Choice("Which device's cables are shown.", lambda v: self.choose_device(v))
         self.device_choice.setMinimumWidth(150)
         self.load = NeedLabel()
-        self.split_button = button(
+        self.split_button = make_button(
             "Split…",
-            self.split,
+            self.split_element,
             "Attaches one element in parts to several ports: rows, order and direction shown on a drawing.",
         )
         self.more = QPushButton("More")
         self.more.setMinimumHeight(28)
         self.more.clicked.connect(self._open_menu)
-        bar = row(
-            label("Runs", 16, True),
+        bar = row_of_widgets(
+            make_label("Runs", 16, True),
             8,
             self.device_choice,
-            button("Add device…", self.add_device, "Plans a device: model, name, address."),
+            make_button("Add device…", self.add_device, "Plans a device: model, name, address."),
             self.split_button,
             self.more,
         )
         bar.addWidget(self.load, 1)
         bar.setContentsMargins(16, 8, 16, 8)
         self.riser = Riser(session)
-        self.riser.picked.connect(self.pick)
+        self.riser.picked.connect(self.pick_place)
         self.opened = OpenedCable(session, network)
-        self.opened.picked.connect(self.pick)
+        self.opened.picked.connect(self.pick_place)
         self.opened.fixture.connect(lambda k: session.select_items([k]))
         drawings: tuple[Riser | OpenedCable, ...] = (self.riser, self.opened)
         for drawing in drawings:
             drawing.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
             drawing.customContextMenuRequested.connect(partial(self._menu_at, drawing))
         self.area = OpenedArea(self.opened)
-        self.filter = Choice("Which segments the list shows.", lambda _: self._fill())
+        self.filter = Choice("Which segments the list shows.", lambda _: self._fill_rows())
         self.filter.set_options(list(FILTERS), "device")
         self.filter.setMinimumWidth(130)
         self.attach = Line()  # a command, not a value: it waits for Enter, whatever else is clicked meanwhile
         set_help(self.attach, f"What is to be attached to the selected port, behind what is attached there: {HELP}.")
         self.attach.setAccessibleName("Attach")
         self.attach.setPlaceholderText("21 x 55 RGB ribbon, 3 to a port")
-        self.attach.textEdited.connect(self._preview)
+        self.attach.textEdited.connect(self._preview_typed)
         self._names = QStringListModel(self)  # what is not attached yet can be named by a few of its letters
         names = QCompleter(self._names, self.attach)
         names.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         names.setFilterMode(Qt.MatchFlag.MatchContains)
-        names.activated.connect(self._preview)
+        names.activated.connect(self._preview_typed)
         self.attach.setCompleter(names)
         self.attach.returnPressed.connect(self.attach_typed)
-        self.saying = label("", 11, quiet=True)
-        self.go = button("Attach", self.attach_typed, "Attaches what was typed to the selected port.   Enter")
-        head = row(label("Segments", 13, True), self.filter, 4, self.saying, None)
+        self.saying = make_label("", 11, quiet=True)
+        self.go = make_button("Attach", self.attach_typed, "Attaches what was typed to the selected port.   Enter")
+        head = row_of_widgets(make_label("Segments", 13, True), self.filter, 4, self.saying, None)
         head.addWidget(self.attach, 1)
         head.addWidget(self.go)
         self.attach.setMinimumWidth(200)
         head.setContentsMargins(16, 6, 16, 6)
-        self.list = SegmentList(self.remove)
+        self.list = SegmentList(self.remove_segment)
         self.list.picked.connect(self._pick_row)
         below = QWidget()
-        inside = column(spacing=0)
+        inside = column_of_widgets(spacing=0)
         inside.addLayout(head)
-        self.preview = label("", 13, wrap=True)  # where what is typed goes, and what it would move, before Enter
+        self.preview = make_label("", 13, wrap=True)  # where what is typed goes, and what it would move, before Enter
         self.preview.setContentsMargins(16, 0, 16, 6)
         self.preview.hide()
         inside.addWidget(self.preview)
@@ -149,8 +157,8 @@ class RunsStation(Station):
         below.setMinimumHeight(120)
         self.stack = QStackedWidget()
         self.stack.addWidget(self.splitter)
-        self.stack.addWidget(self._empty())
-        layout = column(spacing=0)
+        self.stack.addWidget(self._empty_page())
+        layout = column_of_widgets(spacing=0)
         layout.addLayout(bar)
         layout.addWidget(self.stack, 1)
         self.setLayout(layout)
@@ -159,11 +167,11 @@ class RunsStation(Station):
         session.selection_changed.connect(self.refresh)
         self.refresh()
 
-    def _empty(self) -> QWidget:
+    def _empty_page(self) -> QWidget:
         return EmptyPage(
             "Nothing to attach pixels to yet",
             ("A run is attached to a port. Plan the device that has the port first.",),
-            button("Add device…", self.add_device, "Plans a device: model, name, address.", primary=True),
+            make_button("Add device…", self.add_device, "Plans a device: model, name, address.", primary=True),
         )
 
     # ---- what is shown
@@ -193,7 +201,7 @@ class RunsStation(Station):
         # with the device itself chosen the first cable is open: nothing is gained by an empty third of the station
         self.opened.show_port(self.device_id, self.at if self.at.label else At(self._first_attached(), -1, 0))
         self.area.follow()
-        self._fill()
+        self._fill_rows()
         self._say_load()
         self.split_button.setEnabled(bool(rig.elements) and self._has_pixels(self.device_id))
         self.panel.refresh()
@@ -205,7 +213,7 @@ class RunsStation(Station):
     def _first_attached(self) -> str:
         """The first port of the device that something is attached to."""
         device = self._session.rig.devices.get(self.device_id)
-        return next((p for p in self.riser.labels if device and p in device.ports and device.ports[p].run), "")
+        return next((p for p in self.riser.labels_of_ports if device and p in device.ports and device.ports[p].run), "")
 
     def _has_pixels(self, device_id: str) -> bool:
         model = model_of(self._session.rig, device_id) if device_id in self._session.rig.devices else None
@@ -215,27 +223,27 @@ class RunsStation(Station):
         """Where the shared selection is on the cables; what is nowhere on them leaves the view as it is."""
         s = self._session
         sel, rig = s.selection, s.rig
-        cables = s.index.cables
+        cables = s.index.cables_and_sums
         if self.device_id not in rig.devices:
             self.device_id = next((d for d in rig.devices if self._has_pixels(d)), next(iter(rig.devices), ""))
             self.at = At("", -1, 0)
         if sel.on and sel.on.device in rig.devices:
             self.device_id, self.at = sel.on.device, At(sel.on.port, sel.on.place, sel.led)
-        elif sel.kind == "item" and len(sel.ids) == 1 and cables.attached(sel.first):
-            (device_id, port), n = cables.attached(sel.first)[0]
+        elif sel.kind == "item" and len(sel.ids) == 1 and cables.ports_of_item(sel.first_selected):
+            (device_id, port), n = cables.ports_of_item(sel.first_selected)[0]
             led = 0
             if sel.pixel:
-                found = pixel_places(cables, sel.first, sel.pixel)
+                found = pixel_places(cables, sel.first_selected, sel.pixel)
                 if found:
                     device_id, port, n = found[0].stream.device_id, found[0].stream.label, found[0].piece.n
                     led = found[0].cable - found[0].piece.led + 1
             self.device_id, self.at = device_id, At(port, n, led)
         elif sel.kind == "slot" and sel.slot:
             self._find_slot(*sel.slot)
-        elif sel.kind == "port" and len(sel.ids) > 1 and sel.first in rig.devices:
-            self.device_id, self.at = sel.first, At(sel.ids[1], -1, 0)
-        elif sel.kind == "device" and sel.first in rig.devices:
-            self.device_id, self.at = sel.first, At("", -1, 0)
+        elif sel.kind == "port" and len(sel.ids) > 1 and sel.first_selected in rig.devices:
+            self.device_id, self.at = sel.first_selected, At(sel.ids[1], -1, 0)
+        elif sel.kind == "device" and sel.first_selected in rig.devices:
+            self.device_id, self.at = sel.first_selected, At("", -1, 0)
         device = rig.devices.get(self.device_id)
         model = model_of(rig, self.device_id) if device else None
         if device is None or (
@@ -253,9 +261,9 @@ class RunsStation(Station):
 
     def _find_slot(self, universe: str, address: int) -> None:
         number = self._session.rig.universes[universe].number if universe in self._session.rig.universes else 0
-        for (device_id, port), stream in self._session.index.cables.streams.items():
+        for (device_id, port), stream in self._session.index.cables_and_sums.streams.items():
             for piece in stream.pieces:
-                within = piece.within(number, address)
+                within = piece.slot_at_place(number, address)
                 if within:
                     px = (within - 1) // piece.k + 1
                     led = 0
@@ -266,45 +274,49 @@ class RunsStation(Station):
 
     def _say_load(self) -> None:
         s = self._session
-        cables = s.index.cables
+        cables = s.index.cables_and_sums
         streams = [x for k, x in cables.streams.items() if k[0] == self.device_id]
         if not streams:
-            self.load.say("")
+            self.load.say_need("")
             return
         model = model_of(s.rig, self.device_id)
         need = len(universes_of(cables, self.device_id))
-        most = f" of {thousands(model.universes)}" if model and model.universes else ""
-        self.load.say(
-            f"{plural(sum(x.leds for x in streams), 'pixel')} · {thousands(need)}{most} "
+        most = f" of {say_thousands(model.universes)}" if model and model.universes else ""
+        self.load.say_need(
+            f"{say_count(sum(x.leds for x in streams), 'pixel')} · {say_thousands(need)}{most} "
             f"{'universe' if need == 1 and not most else 'universes'}"
         )
 
     # ---- the list
 
-    def _fill(self) -> None:
+    def _fill_rows(self) -> None:
         which = str(self.filter.currentData() or "device")
-        lines = self._rows.loose() if which == "loose" else self._rows.segments(which, self.device_id, self.at.label)
+        lines = (
+            self._rows.loose_rows()
+            if which == "loose"
+            else self._rows.rows_of_segments(which, self.device_id, self.at.label)
+        )
         chosen = SegmentRef(self.device_id, self.at.label, self.at.n) if self.at.n >= 0 else None
         self.list.show_lines(lines, chosen)
         if self.list.currentIndex().isValid():
             self.list.scrollTo(self.list.currentIndex())
         if not self.attach.text().strip():
-            rig, attached = self._session.rig, self._session.index.cables.attached
+            rig, attached = self._session.rig, self._session.index.cables_and_sums.ports_of_item
             self._names.setStringList([e.name for key, e in rig.elements.items() if e.name and not attached(key)])
             if which == "loose":
-                self.saying.setText(f"{plural(len(lines), 'item')} to drag up onto a cable")
+                self.saying.setText(f"{say_count(len(lines), 'item')} to drag up onto a cable")
             else:
                 first = "" if self.at.label else ", the first with nothing on it"
-                self.saying.setText(f"attaches to port {self.port}{first}" if self.port else "")
-        self.go.setEnabled(bool(self.port))
+                self.saying.setText(f"attaches to port {self.port_attached_to}{first}" if self.port_attached_to else "")
+        self.go.setEnabled(bool(self.port_attached_to))
         dmx = (
-            bool(self.port)
+            bool(self.port_attached_to)
             and self.device_id in self._session.rig.devices
-            and gives(self._session.rig, self.device_id, self.port) == "dmx"
+            and port_gives_what(self._session.rig, self.device_id, self.port_attached_to) == "dmx"
         )
         self.attach.setPlaceholderText("line: 101-112" if dmx else "21 x 55 RGB ribbon, 3 to a port")
 
-    def listed(self, kind: str) -> list[SegmentRef]:
+    def segments_of_kind(self, kind: str) -> list[SegmentRef]:
         """The segments of a kind that the list shows: device, port, place in the run."""
         rig = self._session.rig
         found = []
@@ -316,7 +328,7 @@ class RunsStation(Station):
 
     # ---- picking
 
-    def pick(self, port: str, n: int, led: int) -> None:
+    def pick_place(self, port: str, n: int, led: int) -> None:
         """Select a place on the cables of the shown device: the item that is attached there, everywhere in the program.
 
         `n` is the segment, -1 the port itself. Raises LookupError where there is no such place.
@@ -331,23 +343,23 @@ class RunsStation(Station):
         at = At(port, n, led)
         if self.at != at:
             s.commit_pending()
-        stream = s.index.cables.streams.get(PortRef(self.device_id, port))
+        stream = s.index.cables_and_sums.streams.get(PortRef(self.device_id, port))
         on = SegmentRef(self.device_id, port, n)
         if n < 0:
-            s.select(Selection("port", (self.device_id, port), setting=f"{port}.universe"))
+            s.change_selection(Selection("port", (self.device_id, port), setting=f"{port}.universe"))
         elif stream is None or not stream.pieces[n].key:
-            s.select(Selection("segment", (self.device_id,), on=on, led=led))
+            s.change_selection(Selection("segment", (self.device_id,), on=on, led=led))
         else:
             piece = stream.pieces[n]
             pixel = 0
             if led and piece.leds:
                 pixel = element_pixel(s.rig, piece, int(cable_order(piece.segment, piece.leds)[led - 1]))
-            s.select(Selection("item", (piece.key,), pixel=pixel, on=on, led=led))
+            s.change_selection(Selection("item", (piece.key,), pixel=pixel, on=on, led=led))
 
     @property
-    def pixel(self) -> int:
+    def picked_pixel(self) -> int:
         """The element's own number of the pixel that is chosen; 0: none."""
-        stream = self._session.index.cables.streams.get(PortRef(self.device_id, self.at.label))
+        stream = self._session.index.cables_and_sums.streams.get(PortRef(self.device_id, self.at.label))
         if stream is None or not 0 <= self.at.n < len(stream.pieces) or not self.at.led:
             return 0
         piece = stream.pieces[self.at.n]
@@ -357,29 +369,31 @@ class RunsStation(Station):
 
     def pick_pixel(self, number: int) -> None:
         """Select a pixel of the chosen segment's element by its own number."""
-        stream = self._session.index.cables.streams.get(PortRef(self.device_id, self.at.label))
+        stream = self._session.index.cables_and_sums.streams.get(PortRef(self.device_id, self.at.label))
         if stream is None or not 0 <= self.at.n < len(stream.pieces):
             return
         piece = stream.pieces[self.at.n]
-        place = next((x for x in pixel_places(self._session.index.cables, piece.key, number) if x.piece is piece), None)
+        place = next(
+            (x for x in pixel_places(self._session.index.cables_and_sums, piece.key, number) if x.piece is piece), None
+        )
         if place:
-            self.pick(self.at.label, self.at.n, place.cable - piece.led + 1)
+            self.pick_place(self.at.label, self.at.n, place.cable - piece.led + 1)
 
     def _pick_row(self, id_: SegmentRef | str) -> None:
         if isinstance(id_, str):
             self._session.select_items([id_])
             return
         self.device_id = id_.device
-        self.pick(id_.port, id_.place, 0)
+        self.pick_place(id_.port, id_.place, 0)
 
     def show_place(self, device_id: str, port: str, place: int) -> None:
         """Show a device's cables, and select one of its ports or segments there where it is named."""
         if not port:
-            self._session.select(Selection("device", (device_id,)))
+            self._session.change_selection(Selection("device", (device_id,)))
             return
         self.device_id = device_id
         planned = self._session.rig.devices[device_id].ports.get(port)
-        self.pick(port, place if planned and place < len(planned.run) else -1, 0)
+        self.pick_place(port, place if planned and place < len(planned.run) else -1, 0)
 
     def show_unattached(self) -> None:
         """List what is attached to no cable."""
@@ -387,39 +401,51 @@ class RunsStation(Station):
         self.refresh()
 
     def choose_device(self, device_id: str) -> None:
-        self._session.select(Selection("device", (device_id,)))
+        self._session.change_selection(Selection("device", (device_id,)))
 
     # ---- acts
 
     @property
-    def port(self) -> str:
+    def port_attached_to(self) -> str:
         """The port that is attached to: the one picked, else the first with nothing on it, else the first for
         pixels."""
         if self.at.label or self.device_id not in self._session.rig.devices:
             return self.at.label
         device = self._session.rig.devices[self.device_id]
-        labels = self.riser.labels
-        pixels = [p for p in labels if gives(self._session.rig, self.device_id, p) == "pixels"] or labels
+        labels = self.riser.labels_of_ports
+        pixels = [p for p in labels if port_gives_what(self._session.rig, self.device_id, p) == "pixels"] or labels
         return next((p for p in pixels if not (p in device.ports and device.ports[p].run)), pixels[0] if pixels else "")
 
-    def _preview(self, typed: str) -> None:
+    def _preview_typed(self, typed: str) -> None:
         """What the typed line would do, and what it would move."""
         self.preview.setVisible(bool(typed.strip()))
-        if not typed.strip() or not self.port:
-            self.preview.setText("" if self.port else "This device has no port for pixels. Choose another, or add one.")
-            self._fill()
+        if not typed.strip() or not self.port_attached_to:
+            self.preview.setText(
+                "" if self.port_attached_to else "This device has no port for pixels. Choose another, or add one."
+            )
+            self._fill_rows()
             return
         try:
-            wish = read_attach(self._session.rig, self.device_id, self.port, typed, shipped_pixels())
-            rig, _ = attach_wish(self._session.rig, self.device_id, self.port, typed, shipped_pixels())
+            wish = read_attach(self._session.rig, self.device_id, self.port_attached_to, typed, shipped_pixels())
+            rig, _ = attach_wish(self._session.rig, self.device_id, self.port_attached_to, typed, shipped_pixels())
             small = (
-                sum(len(x.pieces) for k, x in self._session.index.cables.streams.items() if k[0] == self.device_id)
+                sum(
+                    len(x.pieces)
+                    for k, x in self._session.index.cables_and_sums.streams.items()
+                    if k[0] == self.device_id
+                )
                 < 400
             )
-            more = f"; {moved(self._session.index.cables, rig, self.device_id).words}" if small else ""
+            more = (
+                f"; {compare_sums(self._session.index.cables_and_sums, rig, self.device_id).words_of_move}"
+                if small
+                else ""
+            )
             said = f"{wish.says}{more}"
             self.preview.setText(f"Enter attaches: {said}.")
-            self.saying.setText("" if self.at.label else f"to port {self.port}, the first with nothing on it")
+            self.saying.setText(
+                "" if self.at.label else f"to port {self.port_attached_to}, the first with nothing on it"
+            )
         except Refused as e:
             self.preview.setText(str(e))
 
@@ -429,77 +455,77 @@ class RunsStation(Station):
         typed = self.attach.text().strip()
         if not typed:
             return False
-        if not self.port:
+        if not self.port_attached_to:
             self._session.say("Pick a port first: click it in the riser, or walk there with the arrows.", "error")
             return False
-        done = self._session.attempt(attach_wish, self.device_id, self.port, typed, shipped_pixels())
+        done = self._session.attempt_edit(attach_wish, self.device_id, self.port_attached_to, typed, shipped_pixels())
         if done is None:
             return False
         self._session.say_done(f"{done.label[:1].upper()}{done.label[1:]}.")
         self.attach.clear()
         self.attach.setFocus()
-        self._fill()
+        self._fill_rows()
         return True
 
-    def remove(self) -> None:
+    def remove_segment(self) -> None:
         if self.at.n >= 0:
-            self._session.attempt(take_down, self.device_id, self.at.label, [self.at.n])
+            self._session.attempt_edit(take_down, self.device_id, self.at.label, [self.at.n])
 
-    def menu(self) -> QMenu:
+    def make_menu(self) -> QMenu:
         made = popup_menu(self)
         if self.at.label and self.device_id in self._session.rig.devices:
             name = self._session.rig.devices[self.device_id].name
-            entry(
+            menu_entry(
                 made,
                 f"Show in Patch what is attached to port {self.at.label}",
                 lambda: self.show_in_patch.emit(f'on:"{name}/{self.at.label}"'),
             )
             px = self.riser.pixel_at(self.at)
             if px:
-                entry(made, f"Insert here, as pixel {px} of port {self.at.label}…", lambda: self._insert_at(px))
+                menu_entry(made, f"Insert here, as pixel {px} of port {self.at.label}…", lambda: self._insert_at(px))
         made.addSeparator()
-        entry(made, "Supplies…", self.supplies)
-        entry(made, "Kinds of pixels…", self.kinds)
-        entry(made, "Device models…", self.models)
+        menu_entry(made, "Supplies…", self.edit_supplies)
+        menu_entry(made, "Kinds of pixels…", self.edit_kinds)
+        menu_entry(made, "Device models…", self.edit_models)
         made.addSeparator()
-        entry(made, "Wider cells", lambda: self.opened.zoom(1.5))
-        entry(made, "Narrower cells", lambda: self.opened.zoom(1 / 1.5))
+        menu_entry(made, "Wider cells", lambda: self.opened.zoom(1.5))
+        menu_entry(made, "Narrower cells", lambda: self.opened.zoom(1 / 1.5))
         return made
 
     def _menu_at(self, widget: Riser | OpenedCable, pos: QPoint) -> None:
         """The menu of the place under the pointer, which is picked first."""
-        at = widget.at(QPointF(pos))
+        at = widget.place_at_point(QPointF(pos))
         if at.label and (at.n >= 0 or widget is self.riser):
-            self.pick(*at)
-        self.menu().popup(widget.mapToGlobal(pos))
+            self.pick_place(*at)
+        self.make_menu().popup(widget.mapToGlobal(pos))
 
     def _open_menu(self) -> None:
-        self.menu().exec(self.more.mapToGlobal(QPoint(0, self.more.height())))
+        self.make_menu().exec(self.more.mapToGlobal(QPoint(0, self.more.height())))
 
     def _insert_at(self, px: int) -> None:
         """Begin a line that inserts at a pixel: what is to come is typed before it."""
         self.attach.setText(f"10 RGB spare at {px}")
         self.attach.setFocus()
         self.attach.setSelection(0, len("10 RGB spare"))
-        self._preview(self.attach.text())
+        self._preview_typed(self.attach.text())
 
-    def kinds(self) -> None:
+    def edit_kinds(self) -> None:
         from welvo.app.runs.pixel_kinds import PixelKinds
 
         PixelKinds(self._session, self).exec()
 
-    def supplies(self) -> None:
+    def edit_supplies(self) -> None:
         from welvo.app.runs.supplies import Supplies
 
         Supplies(self._session, self).exec()
 
-    def models(self) -> None:
+    def edit_models(self) -> None:
         from welvo.app.widgets.model_editor import ModelEditor
 
         model = self._session.rig.devices[self.device_id].model if self.device_id in self._session.rig.devices else ""
         ModelEditor(self._session, self, model).exec()
 
-    def split(self) -> None:
+    def split_element(self) -> None:
         from welvo.app.runs.split import SplitElement
 
         self._session.commit_pending()
@@ -511,7 +537,7 @@ class RunsStation(Station):
         self._session.commit_pending()
         dialog = AddDevice(self._session, self, pixels=True)
         if dialog.exec() and dialog.made:
-            self._session.select(Selection("device", (dialog.made,)))
+            self._session.change_selection(Selection("device", (dialog.made,)))
 
     def restyle(self) -> None:
         self.panel.restyle()

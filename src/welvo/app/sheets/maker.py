@@ -15,7 +15,7 @@ from welvo.app.disk import Newest
 from welvo.app.session import Session
 from welvo.app.turns import TURNS
 from welvo.checks.checker import Report
-from welvo.formats.versions import latest, unpack
+from welvo.formats.versions import latest_version, unpack_version
 from welvo.live.worker import Faults
 from welvo.observed.values import Observed
 from welvo.patch.index import Index
@@ -26,7 +26,7 @@ from welvo.rig.versions import Version
 from welvo.sheets.catalogue import make_pdf
 from welvo.sheets.lists import Material
 from welvo.sheets.paper import Choices
-from welvo.survey.compare import compare
+from welvo.survey.compare import compare_rigs
 
 
 class Wish(Struct, frozen=True):
@@ -43,20 +43,20 @@ class Wish(Struct, frozen=True):
     """Where changes are counted up to, if that is not now."""
 
     @classmethod
-    def of(cls, session: Session, key: str, choices: Choices, since: str = "", until: str = "") -> Wish:
+    def wish_of_session(cls, session: Session, key: str, choices: Choices, since: str = "", until: str = "") -> Wish:
         rig = session.rig
-        version = rig.versions.get(since) or latest(rig)
+        version = rig.versions.get(since) or latest_version(rig)
         return cls(
-            key, choices, rig, session.observed, session.report, session.today(), version, rig.versions.get(until)
+            key, choices, rig, session.observed, session.report, session.clock_time(), version, rig.versions.get(until)
         )
 
-    def material(self) -> Material:
+    def material_of_wish(self) -> Material:
         index = Index(self.rig)
         since = None
         if self.since is not None:
-            later = Index(unpack(self.until, self.rig)) if self.until else index
+            later = Index(unpack_version(self.until, self.rig)) if self.until else index
             name = f"{self.since.name}, up to {self.until.name}" if self.until else self.since.name
-            since = (name, tuple(compare(Index(unpack(self.since, self.rig)), later)))
+            since = (name, tuple(compare_rigs(Index(unpack_version(self.since, self.rig)), later)))
         return Material(index, self.observed, self.now, self.report, since)
 
 
@@ -73,23 +73,23 @@ class Maker(QObject):
         self._newest = Newest("making sheets", self.faults)
         self._stop = Event()
 
-    def make(self, wish: Wish) -> None:
+    def make_sheet(self, wish: Wish) -> None:
         """Make a sheet; one that is being made is given up."""
         self._stop.set()
         stop = self._stop = Event()
-        self._newest.put(lambda: self._run(wish, stop))
+        self._newest.put_job(lambda: self._make_wished(wish, stop))
 
-    def stop(self) -> None:
+    def stop_making(self) -> None:
         self._stop.set()
 
-    def settle(self, seconds: float) -> bool:
-        return self._newest.settle(seconds)
+    def wait_until_settled(self, seconds: float) -> bool:
+        return self._newest.wait_until_settled(seconds)
 
     def close(self) -> None:
         self._stop.set()
-        self._newest.stop(2.0)
+        self._newest.finish_and_stop(2.0)
 
-    def _run(self, wish: Wish, stop: Event) -> None:
+    def _make_wished(self, wish: Wish, stop: Event) -> None:
         if stop.is_set():
             return
         last = -1
@@ -103,18 +103,18 @@ class Maker(QObject):
                 last = percent
                 self.told.emit(done, of)
 
-        TURNS.begin()
+        TURNS.begin_busy()
         try:
-            data = make_pdf(wish.material(), wish.key, wish.choices, progress)
+            data = make_pdf(wish.material_of_wish(), wish.key, wish.choices, progress)
         except Stopped:
             return
         except Refused as e:
             self.failed.emit(wish, str(e))
         except Exception as e:  # whatever it is, the station says it instead of waiting for ever
-            self.faults.note("making sheets", e)
+            self.faults.note_fault("making sheets", e)
             self.failed.emit(wish, f"The sheet could not be made: {e}.")
         else:
             if not stop.is_set():
                 self.made.emit(wish, data)
         finally:
-            TURNS.end()
+            TURNS.end_busy()

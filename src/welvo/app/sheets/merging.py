@@ -10,15 +10,15 @@ from welvo.app.disk import wait_for
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import Choice
-from welvo.app.widgets.painting import button, label, row
+from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.tables import Column, ListRow, RowList
-from welvo.formats.rigfile import load
-from welvo.formats.versions import in_time, unpack
+from welvo.formats.rigfile import load_rig_file
+from welvo.formats.versions import in_time, unpack_version
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
-from welvo.rig.merge import Meeting, Merged, Side, Where, as_edit, merge
-from welvo.rig.notation import plural
+from welvo.rig.merge import Meeting, Merged, Side, Where, as_edit, merge_rigs
+from welvo.rig.notation import say_count
 from welvo.survey.compare import say_meeting
 
 
@@ -47,19 +47,19 @@ class MergeRigs(WishDialog):
         self.common.setAccessibleName("Common version")
         self.common.setMinimumWidth(200)
         self.common.set_options([("", "choose"), *versions, ("file", "another file…")], "")
-        self.other = button("Their file…", self._ask_theirs, "The rig of the other one.")
-        self.which = label("", 13)
-        self.body.addLayout(row(label("Common version"), self.common, 12, self.other, self.which, None))
+        self.other = make_button("Their file…", self._ask_theirs, "The rig of the other one.")
+        self.which = make_label("", 13)
+        self.body.addLayout(row_of_widgets(make_label("Common version"), self.common, 12, self.other, self.which, None))
         self.list = RowList(
             "What both changed",
             (Column("Of", 170), Column("What", 150), Column("Mine", 190), Column("Theirs", 190), Column("Taken", 80)),
         )
         self.list.setSelectionMode(RowList.SelectionMode.ExtendedSelection)
         self.body.addWidget(self.list, 1)
-        self.mine = button(
+        self.mine = make_button(
             "Take mine", lambda: self.decide("mine"), "For the chosen rows, or for all when none is chosen."
         )
-        self.theirs = button(
+        self.theirs = make_button(
             "Take theirs", lambda: self.decide("theirs"), "For the chosen rows, or for all when none is."
         )
         self.finish(None, self.mine, self.theirs, room=34)
@@ -70,9 +70,9 @@ class MergeRigs(WishDialog):
         if key == "file":
             name, _ = QFileDialog.getOpenFileName(self, "The common version", str(Path.home()), "Rigs (*.welvo *.json)")
             if name:
-                self.set_common(wait_for(lambda: load(Path(name)), f"Opening {Path(name).name}"))
+                self.set_common(wait_for(lambda: load_rig_file(Path(name)), f"Opening {Path(name).name}"))
         elif key:
-            self.set_common(unpack(self._session.rig.versions[key], self._session.rig))
+            self.set_common(unpack_version(self._session.rig.versions[key], self._session.rig))
 
     def set_common(self, rig: Rig) -> None:
         self._base = rig
@@ -88,7 +88,7 @@ class MergeRigs(WishDialog):
 
     def set_theirs(self, path: Path) -> None:
         """Read the other one's rig; a version that is in both files is offered as the common one."""
-        self._theirs = wait_for(lambda: load(path), f"Opening {path.name}")
+        self._theirs = wait_for(lambda: load_rig_file(path), f"Opening {path.name}")
         self.which.setText(path.name)
         self.decided = {}
         if self._base is None:
@@ -99,13 +99,13 @@ class MergeRigs(WishDialog):
                 self.common.set_options(
                     [(k, mine.versions[k].name) for k in both] + [("file", "another file…")], both[-1]
                 )
-                self._base = unpack(mine.versions[both[-1]], mine)
+                self._base = unpack_version(mine.versions[both[-1]], mine)
         self.look()
 
     def decide(self, side: Side) -> None:
-        chosen = [int(str(n)) for n in self.list.chosen()] or list(range(len(self._shown)))
+        chosen = [int(str(n)) for n in self.list.chosen_ids()] or list(range(len(self._shown)))
         for n in chosen:
-            self.decided[self._shown[n].place] = side
+            self.decided[self._shown[n].meeting_place] = side
         self.look()
 
     # ---- what comes of it
@@ -116,19 +116,19 @@ class MergeRigs(WishDialog):
             self.list.show_lines([])
             return "Choose the common version and the other one's file.", ""
         mine = self._session.rig
-        found = merge(self._base, mine, self._theirs, self.decided)
+        found = merge_rigs(self._base, mine, self._theirs, self.decided)
         self._shown = found.meetings
         indexes = Index(mine), Index(found.theirs)
         rows = []
         for n, m in enumerate(found.meetings):
             who, what, a, b = say_meeting(*indexes, m)
-            rows.append(ListRow(n, (who, what, a, b, self.decided.get(m.place, "?"))))
-        chosen = self.list.chosen()
+            rows.append(ListRow(n, (who, what, a, b, self.decided.get(m.meeting_place, "?"))))
+        chosen = self.list.chosen_ids()
         self.list.show_lines(rows, chosen[0] if chosen else None)
-        left = sum(m.place not in self.decided for m in found.meetings)
+        left = sum(m.meeting_place not in self.decided for m in found.meetings)
         self.found = found
-        both = plural(len(found.meetings), "place")
-        words = f"{plural(len(found.taken), 'change')} of theirs taken, {both} changed by both."
+        both = say_count(len(found.meetings), "place")
+        words = f"{say_count(len(found.taken), 'change')} of theirs taken, {both} changed by both."
         if found.notes:
             words += " " + " ".join(found.notes[:2])
         if left:
@@ -139,4 +139,4 @@ class MergeRigs(WishDialog):
         if self.found is None:
             raise Refused("There is nothing to merge yet.")
         s = self._session
-        return s.take(as_edit(s.rig, self.found.rig, "merge"))
+        return s.take_over_edit(as_edit(s.rig, self.found.rig, "merge"))

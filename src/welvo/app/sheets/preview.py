@@ -9,7 +9,7 @@ from PySide6.QtGui import QImage, QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QAbstractScrollArea
 
 from welvo.app.disk import Newest
-from welvo.app.widgets.painting import CENTRE, draw_frame, text
+from welvo.app.widgets.painting import CENTRE, draw_frame, draw_text_line
 from welvo.app.widgets.theme import PAPER, THEME
 from welvo.live.worker import Faults
 from welvo.sheets import pages
@@ -49,8 +49,8 @@ class Preview(QAbstractScrollArea):
         self.faults = Faults()
         self._drawer = Newest("drawing pages", self.faults)
         self._drawn = _Drawn()
-        self._drawn.came.connect(self._came, Qt.ConnectionType.QueuedConnection)
-        self.verticalScrollBar().valueChanged.connect(self._scrolled)
+        self._drawn.came.connect(self._take_picture, Qt.ConnectionType.QueuedConnection)
+        self.verticalScrollBar().valueChanged.connect(self._follow_scroll)
         self.verticalScrollBar().setSingleStep(40)
 
     # ---- what is shown
@@ -62,44 +62,44 @@ class Preview(QAbstractScrollArea):
         self._images.clear()
         self._asked.clear()
         if old is not None:
-            self._drawer.settle(1.0)
-            old.close()
+            self._drawer.wait_until_settled(1.0)
+            old.close_pages()
         self._lay_out()
         self.verticalScrollBar().setValue(at)
-        self._scrolled()
+        self._follow_scroll()
         self.viewport().update()
 
     def say(self, words: str) -> None:
         """Show no pages, but why there are none."""
         if self.pages is not None:
-            self._drawer.settle(1.0)
-            self.pages.close()
+            self._drawer.wait_until_settled(1.0)
+            self.pages.close_pages()
         self.pages, self.words = None, words
         self._lay_out()
         self.viewport().update()
 
     def close_pages(self) -> None:
-        self._drawer.stop(2.0)
+        self._drawer.finish_and_stop(2.0)
         if self.pages is not None:
-            self.pages.close()
+            self.pages.close_pages()
             self.pages = None
 
     @property
-    def count(self) -> int:
+    def count_pages(self) -> int:
         return len(self.pages) if self.pages else 0
 
     @property
-    def page(self) -> int:
+    def page_in_view(self) -> int:
         return self._page
 
     # ---- sizes
 
     @property
-    def zoom(self) -> float:
+    def zoom_in_use(self) -> float:
         """Of the size on paper, on a screen of 96 dots an inch."""
         if not self.pages or not self.fit:
             return self._zoom
-        wide, high = self.pages.sizes[min(self._page, self.count) - 1]
+        wide, high = self.pages.sizes[min(self._page, self.count_pages) - 1]
         room = max(50, self.viewport().width() - 2 * GAP)
         by_width: float = room / (wide / 25.4 * SCREEN)
         if self.fit == "width":
@@ -119,29 +119,29 @@ class Preview(QAbstractScrollArea):
         self._lay_out()
         self.go_to(at)
 
-    def step(self, by: int) -> None:
-        now = self.zoom
+    def step_pages(self, by: int) -> None:
+        now = self.zoom_in_use
         wanted = [s for s in STEPS if (s > now * 1.02 if by > 0 else s < now * 0.98)]
         if wanted:
             self.set_zoom(wanted[0] if by > 0 else wanted[-1])
 
-    def _size(self, n: int) -> QSize:
+    def _size_of_page(self, n: int) -> QSize:
         assert self.pages
-        scale = self.zoom * SCREEN / 25.4
+        scale = self.zoom_in_use * SCREEN / 25.4
         wide, high = self.pages.sizes[n]
         return QSize(round(wide * scale), round(high * scale))
 
-    def _tops(self) -> list[int]:
+    def _tops_of_pages(self) -> list[int]:
         tops, at = [], GAP
-        for n in range(self.count):
+        for n in range(self.count_pages):
             tops.append(at)
-            at += self._size(n).height() + GAP
+            at += self._size_of_page(n).height() + GAP
         return [*tops, at]
 
     def _lay_out(self) -> None:
-        tops = self._tops()
+        tops = self._tops_of_pages()
         view = self.viewport().size()
-        widest = max((self._size(n).width() for n in range(self.count)), default=0) + 2 * GAP
+        widest = max((self._size_of_page(n).width() for n in range(self.count_pages)), default=0) + 2 * GAP
         self.verticalScrollBar().setRange(0, max(0, tops[-1] - view.height()))
         self.verticalScrollBar().setPageStep(view.height())
         self.horizontalScrollBar().setRange(0, max(0, widest - view.width()))
@@ -151,13 +151,13 @@ class Preview(QAbstractScrollArea):
     def go_to(self, page: int) -> None:
         """Turn to a page, from 1."""
         if self.pages:
-            self._page = max(1, min(self.count, page))
-            self.verticalScrollBar().setValue(self._tops()[self._page - 1] - GAP)
-            self._scrolled()
+            self._page = max(1, min(self.count_pages, page))
+            self.verticalScrollBar().setValue(self._tops_of_pages()[self._page - 1] - GAP)
+            self._follow_scroll()
 
-    def _scrolled(self, _: int = 0) -> None:
+    def _follow_scroll(self, _: int = 0) -> None:
         middle = self.verticalScrollBar().value() + self.viewport().height() / 2
-        tops = self._tops()
+        tops = self._tops_of_pages()
         self._page = max(1, sum(t <= middle for t in tops[:-1]))
         self.turned.emit(self._page)
         self.viewport().update()
@@ -173,7 +173,7 @@ class Preview(QAbstractScrollArea):
 
     def wheelEvent(self, e: QWheelEvent) -> None:
         if e.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            self.step(1 if e.angleDelta().y() > 0 else -1)
+            self.step_pages(1 if e.angleDelta().y() > 0 else -1)
         else:
             super().wheelEvent(e)
 
@@ -182,7 +182,7 @@ class Preview(QAbstractScrollArea):
         if turn:
             self.go_to(self._page + turn)
         elif e.key() in (Qt.Key.Key_Home, Qt.Key.Key_End):
-            self.go_to(1 if e.key() == Qt.Key.Key_Home else self.count)
+            self.go_to(1 if e.key() == Qt.Key.Key_Home else self.count_pages)
         else:
             super().keyPressEvent(e)
 
@@ -191,14 +191,14 @@ class Preview(QAbstractScrollArea):
         view = QRectF(self.viewport().rect())
         p.fillRect(view, THEME.color("ground"))
         if not self.pages:
-            text(p, view, self.words, "quiet", 13, align=CENTRE)
+            draw_text_line(p, view, self.words, "quiet", 13, align=CENTRE)
             return
         dy, dx = self.verticalScrollBar().value(), self.horizontalScrollBar().value()
-        tops = self._tops()
-        dots = round(self.zoom * SCREEN * self.devicePixelRatioF())
+        tops = self._tops_of_pages()
+        dots = round(self.zoom_in_use * SCREEN * self.devicePixelRatioF())
         wanted: list[tuple[int, int]] = []
-        for n in range(self.count):
-            size = self._size(n)
+        for n in range(self.count_pages):
+            size = self._size_of_page(n)
             left = max(GAP, (view.width() - size.width()) / 2) - dx
             r = QRectF(left, tops[n] - dy, size.width(), size.height())
             if not r.intersects(view):
@@ -214,19 +214,19 @@ class Preview(QAbstractScrollArea):
         if wanted and set(wanted) - self._asked:
             self._asked = set(wanted)
             shown = self.pages
-            self._drawer.put(lambda: self._draw(shown, wanted))
+            self._drawer.put_job(lambda: self._draw_wanted(shown, wanted))
 
-    def _draw(self, shown: Pages, wanted: list[tuple[int, int]]) -> None:
+    def _draw_wanted(self, shown: Pages, wanted: list[tuple[int, int]]) -> None:
         for n, dots in wanted:
             if shown is not self.pages:
                 return
-            picture = shown.picture(n, dots).convert("RGB")
+            picture = shown.picture_of_page(n, dots).convert("RGB")
             image = QImage(
                 picture.tobytes(), picture.width, picture.height, picture.width * 3, QImage.Format.Format_RGB888
             ).copy()
             self._drawn.came.emit((shown, n, dots), image)
 
-    def _came(self, what: tuple[Pages, int, int], image: QImage) -> None:
+    def _take_picture(self, what: tuple[Pages, int, int], image: QImage) -> None:
         shown, n, dots = what
         if shown is not self.pages:
             return
@@ -237,6 +237,6 @@ class Preview(QAbstractScrollArea):
         self._asked.discard((n, dots))
         self.viewport().update()
 
-    def drawn(self) -> bool:
+    def is_drawn(self) -> bool:
         """Whether what is in view has its picture."""
         return bool(self.pages) and not self._asked and bool(self._images)

@@ -34,7 +34,7 @@ def print_pages(data: bytes, printer: QPrinter) -> int:
             else:
                 printer.newPage()
             dpi = min(MOST_DPI, printer.resolution())
-            picture = pages.picture(number - 1, dpi).convert("RGB")
+            picture = pages.picture_of_page(number - 1, dpi).convert("RGB")
             image = QImage(
                 picture.tobytes(), picture.width, picture.height, picture.width * 3, QImage.Format.Format_RGB888
             )
@@ -44,7 +44,7 @@ def print_pages(data: bytes, printer: QPrinter) -> int:
             painter.end()
         return last - first + 1
     finally:
-        pages.close()
+        pages.close_pages()
 
 
 def ask_and_print(data: bytes, title: str, parent: QWidget) -> int:

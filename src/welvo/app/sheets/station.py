@@ -19,17 +19,17 @@ from welvo.app.sheets.maker import Maker, Wish
 from welvo.app.sheets.preview import Preview
 from welvo.app.sheets.versions import VersionsPage
 from welvo.app.widgets.empty import EmptyPage
-from welvo.app.widgets.painting import button, column, label, row, touching
+from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets, touching_widgets
 from welvo.app.widgets.station import Station
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.formats.files import write_atomic
 from welvo.rig.base import Refused
 from welvo.rig.document import Change
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.steps import last_step
 from welvo.sheets.catalogue import SHEETS, file_name
 from welvo.sheets.lists import Material
-from welvo.sheets.pages import pngs
+from welvo.sheets.pages import pages_as_pngs
 
 SOON = 350
 """Milliseconds from the last edit to the pages being made anew."""
@@ -48,13 +48,13 @@ class SheetsStation(Station):
         self.choices = ChoicesPanel(session, computer)
         self.choices.set_acts(
             ("PDF…", self.ask_pdf, "Writes the sheet as a PDF.   Ctrl+P prints it"),
-            ("Print…", self.print, "Prints the pages as they are shown.   Ctrl+P"),
+            ("Print…", self.print_sheet, "Prints the pages as they are shown.   Ctrl+P"),
             ("PNG…", self.ask_png, "Writes every page as a picture."),
         )
         self.maker = Maker()
-        self.maker.made.connect(self._made)
-        self.maker.failed.connect(self._failed)
-        self.maker.told.connect(self._told)
+        self.maker.made.connect(self._show_made)
+        self.maker.failed.connect(self._show_failure)
+        self.maker.told.connect(self._show_progress)
         self.data: bytes | None = None
         self._wish: Wish | None = None
         self._stale = True
@@ -69,41 +69,41 @@ class SheetsStation(Station):
         self.list.setSortingEnabled(False)
         rows = [ListRow(k, (s.title,)) for k, s in SHEETS.items()]
         self.list.show_lines(rows, self.choices.key)
-        self.list.picked.connect(lambda key: self.choose(str(key)))
+        self.list.picked.connect(lambda key: self.choose_sheet(str(key)))
         self.preview = Preview()
         self.preview.turned.connect(lambda _: self._say_page())
-        self.place = label("", 13)
+        self.place = make_label("", 13)
         self.place.setMinimumWidth(90)
         self.place.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.progress = label("", 11, quiet=True)
-        self.stop_button = button("Stop", self.stop, "Gives up making the pages.")
+        self.progress = make_label("", 11, quiet=True)
+        self.stop_button = make_button("Stop", self.stop_making, "Gives up making the pages.")
         self.stop_button.hide()
         self._fits: dict[str, QPushButton] = {}
         for key, words in (("page", "Whole page"), ("width", "Page width")):
-            b = button(words, lambda key=key: self._fit(key), "Ctrl+0" if key == "page" else "")
+            b = make_button(words, lambda key=key: self._fit_pages(key), "Ctrl+0" if key == "page" else "")
             b.setCheckable(True)
             b.setProperty("segment", True)
             self._fits[key] = b
         self.bar = QWidget()
-        tools = row(
-            button("‹", lambda: self.preview.go_to(self.preview.page - 1), "The page before.   PgUp"),
+        tools = row_of_widgets(
+            make_button("‹", lambda: self.preview.go_to(self.preview.page_in_view - 1), "The page before.   PgUp"),
             self.place,
-            button("›", lambda: self.preview.go_to(self.preview.page + 1), "The next page.   PgDn"),
+            make_button("›", lambda: self.preview.go_to(self.preview.page_in_view + 1), "The next page.   PgDn"),
             None,
             self.progress,
             self.stop_button,
             None,
-            button("−", lambda: self._zoom(-1), "Smaller.   Ctrl+-"),
-            button("+", lambda: self._zoom(1), "Larger.   Ctrl++"),
-            touching([*self._fits.values()]),
+            make_button("−", lambda: self._zoom_pages(-1), "Smaller.   Ctrl+-"),
+            make_button("+", lambda: self._zoom_pages(1), "Larger.   Ctrl++"),
+            touching_widgets([*self._fits.values()]),
         )
         tools.setContentsMargins(12, 6, 12, 6)
         self.bar.setLayout(tools)
-        middle = column(spacing=0)
+        middle = column_of_widgets(spacing=0)
         middle.addWidget(self.bar)
         middle.addWidget(self.preview, 1)
         page = QWidget()
-        inside = row(self.list, spacing=0)
+        inside = row_of_widgets(self.list, spacing=0)
         inside.addLayout(middle, 1)
         page.setLayout(inside)
         self.versions = VersionsPage(session)
@@ -113,29 +113,31 @@ class SheetsStation(Station):
         self.empty = EmptyPage(
             "Nothing to print yet",
             ("Sheets are made from the patch.", "Add fixtures first."),
-            button("Go to Patch", lambda: self.to_patch.emit(), primary=True),
+            make_button("Go to Patch", lambda: self.to_patch.emit(), primary=True),
         )
         self.stack = QStackedWidget()
         for w in (page, self.versions, self.empty):
             self.stack.addWidget(w)
         self._pages: dict[str, QPushButton] = {}
         for name, help_text in PAGES.items():
-            b = button(name, lambda name=name: self.show_page(name), help_text)
+            b = make_button(name, lambda name=name: self.show_page(name), help_text)
             b.setCheckable(True)
             b.setProperty("segment", True)
             self._pages[name] = b
-        bar = row(label("Sheets", 16, True), 4, touching([*self._pages.values()]), None, spacing=6)
+        bar = row_of_widgets(
+            make_label("Sheets", 16, True), 4, touching_widgets([*self._pages.values()]), None, spacing=6
+        )
         bar.setContentsMargins(16, 8, 16, 8)
-        layout = column(spacing=0)
+        layout = column_of_widgets(spacing=0)
         layout.addLayout(bar)
         layout.addWidget(self.stack, 1)
         self.setLayout(layout)
         self.page = "Sheets"
         self.choices.fill()
         self.show_page("Sheets")
-        session.changed.connect(self._changed)
-        session.selection_changed.connect(self._selected)
-        self._fit("page")
+        session.changed.connect(self._follow_change)
+        session.selection_changed.connect(self._follow_selection)
+        self._fit_pages("page")
 
     # ---- pages of the station
 
@@ -143,9 +145,9 @@ class SheetsStation(Station):
         self.page = name
         for key, b in self._pages.items():
             b.setChecked(key == name)
-        self._which()
+        self._fill_which()
 
-    def _which(self) -> None:
+    def _fill_which(self) -> None:
         rig = self._session.rig
         if self.page == "Versions":
             self.stack.setCurrentIndex(1)
@@ -154,7 +156,7 @@ class SheetsStation(Station):
         self.panel.setCurrentIndex(int(self.page == "Versions"))
         self.choices.setEnabled(self.stack.currentIndex() != 2)
 
-    def choose(self, key: str) -> None:
+    def choose_sheet(self, key: str) -> None:
         """Show another sheet."""
         self.choices.show_sheet(key)
         if self.list.rows.row_of(key) != self.list.currentIndex().row():
@@ -163,17 +165,17 @@ class SheetsStation(Station):
 
     # ---- making
 
-    def _changed(self, change: Change) -> None:
+    def _follow_change(self, change: Change) -> None:
         if not change.touched:
             return
         self._stale = True
         if self.isVisible():
-            self._which()
-            if change.ids("pictures") or change.ids("versions") or change.ids("rig"):
+            self._fill_which()
+            if change.changed_ids("pictures") or change.changed_ids("versions") or change.changed_ids("rig"):
                 self.choices.fill()
             self._again.start()
 
-    def _selected(self) -> None:
+    def _follow_selection(self) -> None:
         if self.choices.only_selected:
             self._stale = True
             if self.isVisible():
@@ -181,7 +183,7 @@ class SheetsStation(Station):
 
     def showEvent(self, e: QShowEvent) -> None:
         super().showEvent(e)
-        self._which()
+        self._fill_which()
         if self._stale:
             self.choices.fill()
             self.refresh()
@@ -196,110 +198,112 @@ class SheetsStation(Station):
             return
         self._stale = False
         try:
-            choices = self.choices.choices()
+            choices = self.choices.chosen_choices()
         except Refused as e:
             self.preview.say(str(e))
             return
-        self._wish = Wish.of(self._session, self.choices.key, choices, self.choices.since, self.choices.until)
+        self._wish = Wish.wish_of_session(
+            self._session, self.choices.key, choices, self.choices.since, self.choices.until
+        )
         self._slow.start()
-        self.maker.make(self._wish)
+        self.maker.make_sheet(self._wish)
 
-    def stop(self) -> None:
-        self.maker.stop()
+    def stop_making(self) -> None:
+        self.maker.stop_making()
         self._wish = None
-        self._quiet("Stopped. Choose the sheet again to make it.")
+        self._show_quiet_words("Stopped. Choose the sheet again to make it.")
 
     def _say_slow(self) -> None:
         if self._wish is not None:
             self.stop_button.show()
 
-    def _told(self, done: int, of: int) -> None:
+    def _show_progress(self, done: int, of: int) -> None:
         if self._wish is not None and self.stop_button.isVisible():
             self.progress.setText(f"making the pages, {100 * done // max(1, of)} %")
 
-    def _quiet(self, words: str = "") -> None:
+    def _show_quiet_words(self, words: str = "") -> None:
         self._slow.stop()
         self.stop_button.hide()
         self.progress.setText(words)
 
-    def _made(self, wish: Wish, data: bytes) -> None:
+    def _show_made(self, wish: Wish, data: bytes) -> None:
         if wish is not self._wish:
             return
         self._wish, self.data = None, data
-        self._quiet()
+        self._show_quiet_words()
         self.preview.show_pdf(data)
         self._say_page()
 
-    def _failed(self, wish: Wish, why: str) -> None:
+    def _show_failure(self, wish: Wish, why: str) -> None:
         if wish is self._wish:
             self._wish, self.data = None, None
-            self._quiet()
+            self._show_quiet_words()
             self.preview.say(why)
             self._say_page()
 
     @property
-    def busy(self) -> bool:
+    def is_making(self) -> bool:
         return self._wish is not None or self._again.isActive()
 
     # ---- looking
 
     def _say_page(self) -> None:
-        count = self.preview.count
-        self.place.setText(f"{self.preview.page} of {count}" if count else "no pages")
+        count = self.preview.count_pages
+        self.place.setText(f"{self.preview.page_in_view} of {count}" if count else "no pages")
 
-    def _zoom(self, by: int) -> None:
-        self.preview.step(by)
+    def _zoom_pages(self, by: int) -> None:
+        self.preview.step_pages(by)
         for b in self._fits.values():
             b.setChecked(False)
 
     def zoom(self, by: int) -> None:
-        self._zoom(by)
+        self._zoom_pages(by)
 
-    def _fit(self, key: str) -> None:
+    def _fit_pages(self, key: str) -> None:
         self.preview.set_fit(key)
         for k, b in self._fits.items():
             b.setChecked(k == key)
 
     # ---- giving away
 
-    def _ready(self) -> bytes:
-        if self.data is None or self.busy:
+    def _pages_ready(self) -> bytes:
+        if self.data is None or self.is_making:
             raise Refused("The pages are still being made; try again in a moment.")
         return self.data
 
-    def _name(self) -> str:
+    def _name_of_file(self) -> str:
         m = Material(self._session.index)
         return file_name(m, self.choices.key)
 
-    def _start(self, suffix: str) -> str:
+    def _start_of_path(self, suffix: str) -> str:
         folder = self._session.path.parent if self._session.path else Path.home()
-        return str(folder / f"{self._name()}{suffix}")
+        return str(folder / f"{self._name_of_file()}{suffix}")
 
     def ask_pdf(self) -> None:
-        self._ready()
-        name, _ = QFileDialog.getSaveFileName(self, "Write the sheet", self._start(".pdf"), "PDF (*.pdf)")
+        self._pages_ready()
+        name, _ = QFileDialog.getSaveFileName(self, "Write the sheet", self._start_of_path(".pdf"), "PDF (*.pdf)")
         if name:
             self.write_pdf(Path(name))
 
     def write_pdf(self, path: Path) -> None:
         """Write the PDF that is shown. Raises Refused when it cannot be written."""
-        data = self._ready()
+        data = self._pages_ready()
         path = path if path.suffix else path.with_suffix(".pdf")
         wait_for(lambda: write_atomic(path, data, keep=True))
-        self._session.say(f"{plural(self.preview.count, 'page')} written to {path.name}.")
+        self._session.say(f"{say_count(self.preview.count_pages, 'page')} written to {path.name}.")
 
     def ask_png(self) -> None:
-        self._ready()
-        name, _ = QFileDialog.getSaveFileName(self, "Write the pages", self._start(".png"), "Pictures (*.png)")
+        self._pages_ready()
+        name, _ = QFileDialog.getSaveFileName(self, "Write the pages", self._start_of_path(".png"), "Pictures (*.png)")
         if name:
             self.write_png(Path(name))
 
     def write_png(self, path: Path) -> None:
         """Write each page as a picture: `NAME 1.png`, `NAME 2.png` …"""
-        data = self._ready()
+        data = self._pages_ready()
 
         def work() -> int:
-            made = pngs(data)
+            made = pages_as_pngs(data)
             last_step()
             for n, page in enumerate(made, 1):
                 target = path.with_suffix(".png") if len(made) == 1 else path.with_name(f"{path.stem} {n}.png")
@@ -307,14 +311,14 @@ class SheetsStation(Station):
             return len(made)
 
         count = wait_for(work, "Writing pictures")
-        self._session.say(f"{plural(count, 'picture')} written to {path.parent.name or path.parent}.")
+        self._session.say(f"{say_count(count, 'picture')} written to {path.parent.name or path.parent}.")
 
-    def print(self) -> None:
+    def print_sheet(self) -> None:
         from welvo.app.sheets.printing import ask_and_print
 
-        count = ask_and_print(self._ready(), SHEETS[self.choices.key].title, self.window())
+        count = ask_and_print(self._pages_ready(), SHEETS[self.choices.key].title, self.window())
         if count:
-            self._session.say(f"{plural(count, 'page')} sent to the printer.")
+            self._session.say(f"{say_count(count, 'page')} sent to the printer.")
 
     # ---- what every station has
 

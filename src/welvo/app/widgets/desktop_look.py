@@ -6,7 +6,7 @@ from msgspec import Struct
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QFontDatabase, QFontInfo, QGuiApplication, QPalette
 
-from welvo.app.widgets.theme import contrast
+from welvo.app.widgets.theme import contrast_of_colours
 
 USUAL_TEXT = 13
 """Pixels of the text that one reads and types; a desktop's 10 points at the usual 96 dots an inch are 13."""
@@ -42,4 +42,4 @@ def _palette_is_strong() -> bool:
     if not isinstance(wished, QPalette):
         return False
     text, ground = (wished.color(r).name() for r in (QPalette.ColorRole.WindowText, QPalette.ColorRole.Window))
-    return contrast(text, ground) >= HIGHEST
+    return contrast_of_colours(text, ground) >= HIGHEST

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QDialog, QLineEdit, QPushButton, QScrollArea, QVBo
 from welvo.app.always_keys import carry_over
 from welvo.app.widgets.fields import Choice, Tick, restyle, set_help
 from welvo.app.widgets.forms import field_row
-from welvo.app.widgets.painting import button, column, label, row
+from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.rig.base import Refused
 
 
@@ -41,14 +41,14 @@ class Dialog(QDialog):
             self.resize(wide, high)
         else:
             self.setMinimumWidth(wide)
-        outer = column((20, 16, 20, 16), 10)
-        words = label(heading or title, 16, True, wrap=not beside)
-        outer.addLayout(row(words, 8, *beside))
+        outer = column_of_widgets((20, 16, 20, 16), 10)
+        words = make_label(heading or title, 16, True, wrap=not beside)
+        outer.addLayout(row_of_widgets(words, 8, *beside))
         if note:
-            outer.addWidget(label(note, 11, quiet=True, wrap=True))
-        self.body = column(spacing=8)
+            outer.addWidget(make_label(note, 11, quiet=True, wrap=True))
+        self.body = column_of_widgets(spacing=8)
         outer.addLayout(self.body, 1)
-        self.saying = label("", 11, wrap=True)
+        self.saying = make_label("", 11, wrap=True)
         self.primary: QPushButton | None = None
         self._outer = outer
         self.setLayout(outer)
@@ -62,10 +62,10 @@ class Dialog(QDialog):
         self._outer.addWidget(self.saying)
         acts: list[QWidget | int | None] = [*left, None]
         if leave:
-            acts.append(button(leave, self.reject))
+            acts.append(make_button(leave, self.reject))
         if primary is not None:
             acts.append(primary)
-        self._outer.addLayout(row(*acts))
+        self._outer.addLayout(row_of_widgets(*acts))
         for b in self.findChildren(QPushButton):
             b.setAutoDefault(False)
         self.primary = primary
@@ -101,15 +101,17 @@ class Asks:
         """Read the lines again and show what would come of them."""
         raise NotImplementedError
 
-    def ask(self, words: str, help_text: str, value: str = "", width: int = 0, *, after: str = "") -> QLineEdit:
+    def ask_for_line(
+        self, words: str, help_text: str, value: str = "", width: int = 0, *, after: str = ""
+    ) -> QLineEdit:
         """A line to type into; `after` stands quietly behind it."""
-        made = asked(words, help_text, value, width)
+        made = line_to_type_into(words, help_text, value, width)
         made.textChanged.connect(lambda _: self.look())
-        behind = [label(after, 11, quiet=True)] if after else []
+        behind = [make_label(after, 11, quiet=True)] if after else []
         self.lines.addLayout(field_row(words, made, *behind, None) if width else field_row(words, made, *behind))
         return made
 
-    def pick(
+    def ask_for_choice(
         self,
         words: str,
         help_text: str,
@@ -130,15 +132,15 @@ class Asks:
         self.lines.addLayout(field_row(words, made))
         return made
 
-    def tick(self, words: str, help_text: str, on: bool = False) -> Tick:
+    def ask_for_tick(self, words: str, help_text: str, on: bool = False) -> Tick:
         made = Tick(words, help_text, lambda _: self.look())
         made.setAccessibleName(words)
         made.setChecked(on)
-        self.lines.addLayout(row(made, None))
+        self.lines.addLayout(row_of_widgets(made, None))
         return made
 
 
-def asked(words: str, help_text: str, value: str = "", width: int = 0) -> QLineEdit:
+def line_to_type_into(words: str, help_text: str, value: str = "", width: int = 0) -> QLineEdit:
     """A line whose text is read by what stands around it, not committed by itself."""
     made = QLineEdit(value)
     made.setAccessibleName(words)
@@ -165,7 +167,7 @@ class WishDialog(Dialog, Asks):
         super().__init__(parent, title, heading, note, wide=wide, high=high)
         self.lines = self.body
         self.act = act
-        self.go = button(act, self.take, primary=True)
+        self.go = make_button(act, self.take_wish, primary=True)
 
     def foresee(self) -> tuple[str, str]:
         """What would happen, and the words of the button that does it; empty when there is nothing to do."""
@@ -189,7 +191,7 @@ class WishDialog(Dialog, Asks):
         self.go.setText(act or self.act)
         self.go.setEnabled(bool(act))
 
-    def take(self) -> None:
+    def take_wish(self) -> None:
         self.do()
         self.accept()
 
@@ -215,7 +217,7 @@ class _Line(WishDialog):
     ) -> None:
         super().__init__(parent, title, go, note=question)
         self._act = act
-        self.line = asked(title, help_text, value)
+        self.line = line_to_type_into(title, help_text, value)
         self.line.textChanged.connect(lambda _: self.look())
         self.body.addWidget(self.line)
         self.finish(room=18)
@@ -248,7 +250,7 @@ class _Which(WishDialog):
         self, parent: QWidget, title: str, question: str, options: Sequence[tuple[str, str]], go: str, words: str
     ) -> None:
         super().__init__(parent, title, go, note=question)
-        self.choice = self.pick(words, question, options, options[0][0])
+        self.choice = self.ask_for_choice(words, question, options, options[0][0])
         self.finish(room=4)
 
     def foresee(self) -> tuple[str, str]:
@@ -271,7 +273,7 @@ def ask_which(
     return str(dialog.choice.currentData()) if dialog.exec() else None
 
 
-def risky(made: QPushButton) -> QPushButton:
+def make_risky(made: QPushButton) -> QPushButton:
     """The look of a button behind which something is lost or mixed up: never that of one that only asks."""
     made.setProperty("risky", True)
     return made
@@ -290,11 +292,14 @@ def ask_act(
             chosen.append(key)
             dialog.accept()
 
-        return button(words, act, primary=primary)
+        return make_button(words, act, primary=primary)
 
     if warn:
         dialog.finish(
-            button(leave, dialog.reject, primary=True), *(risky(made(*a, False)) for a in acts), leave="", room=4
+            make_button(leave, dialog.reject, primary=True),
+            *(make_risky(made(*a, False)) for a in acts),
+            leave="",
+            room=4,
         )
         return chosen[0] if dialog.exec() and chosen else ""
     *others, last = acts
@@ -307,10 +312,10 @@ def show_text(parent: QWidget, title: str, html: str) -> None:
     dialog = Dialog(parent, title, wide=660, high=480)
     area = QScrollArea()
     area.setWidgetResizable(True)
-    page = label("", 13, wrap=True)
+    page = make_label("", 13, wrap=True)
     page.setTextFormat(Qt.TextFormat.RichText)
     page.setText(html)
     area.setWidget(page)
     dialog.body.addWidget(area, 1)
-    dialog.finish(button("Close", dialog.accept), leave="", room=4)
+    dialog.finish(make_button("Close", dialog.accept), leave="", room=4)
     dialog.exec()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QWidget
 
-from welvo.app.widgets.painting import column, label, row
+from welvo.app.widgets.painting import column_of_widgets, make_label, row_of_widgets
 
 
 class EmptyPage(QWidget):
@@ -15,14 +15,14 @@ class EmptyPage(QWidget):
         self, title: str, words: tuple[str, ...], *begin: QWidget, hint: bool = False, below: QWidget | None = None
     ) -> None:
         super().__init__()
-        body = column((40, 40, 40, 40), 10)
+        body = column_of_widgets((40, 40, 40, 40), 10)
         body.addStretch(1)
-        self.words = [_centred(label(w, 13, wrap=True)) for w in words]
-        for line in (_centred(label(title, 22, True)), *self.words):
+        self.words = [_centred_label(make_label(w, 13, wrap=True)) for w in words]
+        for line in (_centred_label(make_label(title, 22, True)), *self.words):
             body.addWidget(line)
         if begin:
-            body.addLayout(row(None, *begin, None))
-        self.hint = _centred(label("", 11, quiet=True, wrap=True))
+            body.addLayout(row_of_widgets(None, *begin, None))
+        self.hint = _centred_label(make_label("", 11, quiet=True, wrap=True))
         if hint:
             body.addWidget(self.hint)
         if below:
@@ -31,6 +31,6 @@ class EmptyPage(QWidget):
         self.setLayout(body)
 
 
-def _centred(made: QLabel) -> QLabel:
+def _centred_label(made: QLabel) -> QLabel:
     made.setAlignment(Qt.AlignmentFlag.AlignCenter)
     return made

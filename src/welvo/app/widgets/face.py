@@ -10,18 +10,18 @@ from PySide6.QtGui import QColor, QHelpEvent, QImage, QPainter, QPaintEvent, QPe
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from welvo.app.widgets.literal import rows_tip
-from welvo.app.widgets.painting import CENTRE, text
+from welvo.app.widgets.painting import CENTRE, draw_text_line
 from welvo.app.widgets.theme import THEME
 from welvo.rig.attributes import word_for
-from welvo.rig.layout import row
+from welvo.rig.layout import lay_out_row
 from welvo.rig.profile import Backdrop, Mode, Spot
 
 
-def places(mode: Mode | None) -> tuple[Spot, ...]:
+def places_of_pixels(mode: Mode | None) -> tuple[Spot, ...]:
     """Where the pixels of a mode sit; a plain row when nobody placed them."""
-    if mode is None or not mode.pixels:
+    if mode is None or not mode.count_pixels:
         return ()
-    return mode.spots if len(mode.spots) == mode.pixels else row(mode.pixels)
+    return mode.spots if len(mode.spots) == mode.count_pixels else lay_out_row(mode.count_pixels)
 
 
 @lru_cache(16)
@@ -30,7 +30,7 @@ def image_of(data: bytes) -> QImage:
     return QImage.fromData(data)
 
 
-def shaped(backdrop: Backdrop, image: QImage) -> QImage:
+def shape_picture(backdrop: Backdrop, image: QImage) -> QImage:
     """The part of a picture that is shown, turned."""
     w, h = image.width(), image.height()
     left, top = int(min(backdrop.left, backdrop.right - 0.01) * w), int(min(backdrop.top, backdrop.bottom - 0.01) * h)
@@ -56,10 +56,10 @@ class View:
         self._cx, self._cy = area.center().x(), area.center().y()
         self._x, self._y = room.center().x(), room.center().y()
 
-    def point(self, s: Spot) -> QPointF:
+    def point_of_spot(self, s: Spot) -> QPointF:
         return QPointF(self._x + (s.x - self._cx) * self.scale, self._y + (s.y - self._cy) * self.scale)
 
-    def spot(self, at: QPointF) -> Spot:
+    def spot_of_point(self, at: QPointF) -> Spot:
         return Spot(
             x=round((at.x() - self._x) / self.scale + self._cx, 3),
             y=round((at.y() - self._y) / self.scale + self._cy, 3),
@@ -72,10 +72,10 @@ def paint_backdrop(p: QPainter, view: View, backdrop: Backdrop | None, data: byt
     image = image_of(data)
     if image.isNull():
         return
-    part = shaped(backdrop, image)
+    part = shape_picture(backdrop, image)
     wide = backdrop.wide * view.scale
     high = wide * part.height() / max(1, part.width())
-    middle = view.point(Spot(x=backdrop.x, y=backdrop.y))
+    middle = view.point_of_spot(Spot(x=backdrop.x, y=backdrop.y))
     p.save()
     p.setOpacity(backdrop.fade)
     p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
@@ -129,15 +129,15 @@ def paint_pixels(
     p.setBrush(fill)
     for n in which:
         if n + 1 != lit:
-            _one(p, mode.pixel_shape, points[n], radius)
+            _draw_pixel(p, mode.pixel_shape, points[n], radius)
     if 0 < lit <= len(points):
         p.setBrush(THEME.color("accent"))
-        _one(p, mode.pixel_shape, points[lit - 1], radius)
+        _draw_pixel(p, mode.pixel_shape, points[lit - 1], radius)
     if numbers and radius >= 8:
         for n in which:
             at, bright = points[n], n + 1 == lit
             r = QRectF(at.x() - radius - 4, at.y() - radius, 2 * radius + 8, 2 * radius)
-            text(
+            draw_text_line(
                 p,
                 r,
                 str(n + 1),
@@ -149,7 +149,7 @@ def paint_pixels(
             )
 
 
-def _one(p: QPainter, shape: str, at: QPointF, radius: float) -> None:
+def _draw_pixel(p: QPainter, shape: str, at: QPointF, radius: float) -> None:
     if shape == "round":
         p.drawEllipse(at, radius, radius)
     elif shape == "square":
@@ -172,7 +172,7 @@ def pixel_words(mode: Mode, pixel: int) -> list[tuple[str, str]]:
 
 
 class Face(QWidget):
-    """Pixel 1 is filled; a dashed line follows the numbers. `walk` lights one pixel at a time."""
+    """Pixel 1 is filled; a dashed line follows the numbers. `walk_pixels` lights one pixel at a time."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -185,24 +185,27 @@ class Face(QWidget):
 
     def set_mode(self, mode: Mode | None, picture: bytes | None = None) -> None:
         if mode is not self.mode or picture is not self.picture:
-            if mode is None or self.mode is None or mode.pixels != self.mode.pixels:
+            if mode is None or self.mode is None or mode.count_pixels != self.mode.count_pixels:
                 self.lit = 0
             self.mode, self.picture = mode, picture
             self.update()
 
-    def spots(self) -> tuple[Spot, ...]:
-        return places(self.mode)
+    def spots_of_mode(self) -> tuple[Spot, ...]:
+        return places_of_pixels(self.mode)
 
-    def walk(self) -> None:
+    def walk_pixels(self) -> None:
         """Light the next pixel in number order."""
-        if self.mode and self.mode.pixels:
-            self.lit = self.lit % self.mode.pixels + 1
+        if self.mode and self.mode.count_pixels:
+            self.lit = self.lit % self.mode.count_pixels + 1
             self.update()
 
-    def _view(self) -> View:
+    def _view_of_face(self) -> View:
         backdrop = self.mode.backdrop if self.mode else None
         return View(
-            QRectF(self.rect()).adjusted(6, 6, -6, -6), self.spots(), 42.0, backdrop_area(backdrop, self.picture)
+            QRectF(self.rect()).adjusted(6, 6, -6, -6),
+            self.spots_of_mode(),
+            42.0,
+            backdrop_area(backdrop, self.picture),
         )
 
     def paintEvent(self, _: QPaintEvent) -> None:
@@ -212,16 +215,16 @@ class Face(QWidget):
         p.setPen(QPen(THEME.color("edge"), 1))
         p.setBrush(THEME.color("field"))
         p.drawRoundedRect(room, 8, 8)
-        spots = self.spots()
+        spots = self.spots_of_mode()
         mode = self.mode
         if not spots or mode is None:
             words = "one light, no pixels" if mode else "the face of the lamp stands here"
-            text(p, room, words, "quiet", 11, align=CENTRE)
+            draw_text_line(p, room, words, "quiet", 11, align=CENTRE)
             return
-        view = self._view()
+        view = self._view_of_face()
         p.setClipRect(room.adjusted(2, 2, -2, -2))
         paint_backdrop(p, view, mode.backdrop, self.picture)
-        points = [view.point(s) for s in spots]
+        points = [view.point_of_spot(s) for s in spots]
         if view.scale >= 8:
             pen = QPen(THEME.color("edge"), 1)
             pen.setStyle(Qt.PenStyle.DashLine)
@@ -231,18 +234,22 @@ class Face(QWidget):
 
     def pixel_at(self, at: QPointF) -> int:
         """Number of the pixel under a point, or 0."""
-        view, spots = self._view(), self.spots()
+        view, spots = self._view_of_face(), self.spots_of_mode()
         reach = max(4.0, view.scale * 0.5)
-        best = min(((view.point(s) - at).manhattanLength(), n) for n, s in enumerate(spots, 1)) if spots else (99.0, 0)
+        best = (
+            min(((view.point_of_spot(s) - at).manhattanLength(), n) for n, s in enumerate(spots, 1))
+            if spots
+            else (99.0, 0)
+        )
         return best[1] if best[0] <= reach * 1.4 else 0
 
     def event(self, e: object) -> bool:
         if isinstance(e, QHelpEvent) and self.mode:
-            return hover(self, e, self.mode, self.pixel_at(QPointF(e.pos())))
+            return show_pixel_tip(self, e, self.mode, self.pixel_at(QPointF(e.pos())))
         return super().event(e)  # type: ignore[arg-type]
 
 
-def hover(widget: QWidget, e: QHelpEvent, mode: Mode, pixel: int) -> bool:
+def show_pixel_tip(widget: QWidget, e: QHelpEvent, mode: Mode, pixel: int) -> bool:
     """Show what a pixel's channels are beside the pointer, or nothing when there is no pixel."""
     if pixel:
         QToolTip.showText(e.globalPos(), rows_tip(f"pixel {pixel}", pixel_words(mode, pixel)), widget)

@@ -13,17 +13,17 @@ from PySide6.QtWidgets import QFileDialog, QPushButton, QVBoxLayout, QWidget
 
 from welvo.app.disk import wait_for
 from welvo.app.widgets.dialogs import Dialog
-from welvo.app.widgets.face import places
+from welvo.app.widgets.face import places_of_pixels
 from welvo.app.widgets.face_canvas import Canvas
 from welvo.app.widgets.fields import Tick
 from welvo.app.widgets.forms import Form, Picked, Row, Said, Subject, Ticked, Together, Typed
-from welvo.app.widgets.painting import button, column, label, row
+from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.formats.files import read_bytes
 from welvo.rig.base import Refused
 from welvo.rig.layout import spots_of, strip_facts
-from welvo.rig.notation import plural
+from welvo.rig.notation import say_count
 from welvo.rig.profile import Arrangement, Backdrop, Mode
-from welvo.rig.readers import Number, Percent, decimals, whole
+from welvo.rig.readers import Number, Percent, read_decimal, read_whole_number
 
 TOOLS = ("Move", "Place", "Number", "Line", "Arc")
 SAYS = {
@@ -39,29 +39,29 @@ MOST_PICTURE = 24 * 2**20
 
 
 class _Numbers(Struct, frozen=True):
-    """Several numbers with blanks between. `say` writes each with so many figures."""
+    """Several numbers with blanks between. `say_value` writes each with so many figures."""
 
     count: int
     what: str
     figures: int = 3
 
-    def read(self, text: str) -> list[float]:
+    def read_text(self, text: str) -> list[float]:
         parts = text.replace("%", " ").replace(";", " ").split()
         if len(parts) != self.count:
             raise Refused(self.what)
-        return [decimals(x, -10_000, 10_000) for x in parts]
+        return [read_decimal(x, -10_000, 10_000) for x in parts]
 
-    def say(self, value: list[float]) -> str:
+    def say_value(self, value: list[float]) -> str:
         return " ".join(f"{x:.{self.figures}g}" for x in value)
 
 
 class _Rings(Struct, frozen=True):
     """`16 8 1` → pixels of each ring, from the outside in."""
 
-    def read(self, text: str) -> tuple[int, ...]:
-        return tuple(whole(x, 1, 10_000) for x in text.replace(",", " ").split())
+    def read_text(self, text: str) -> tuple[int, ...]:
+        return tuple(read_whole_number(x, 1, 10_000) for x in text.replace(",", " ").split())
 
-    def say(self, value: tuple[int, ...]) -> str:
+    def say_value(self, value: tuple[int, ...]) -> str:
         return " ".join(map(str, value))
 
 
@@ -161,21 +161,21 @@ class FaceEditor(Dialog):
         self.canvas.edited.connect(self.refresh)
         self.media = "image/png"
         self._walk = QTimer(self, interval=250)
-        self._walk.timeout.connect(self._step)
+        self._walk.timeout.connect(self._step_walk)
         self._tools: dict[str, QPushButton] = {}
         for name in TOOLS:
-            b = button(name, lambda name=name: self.set_tool(name), SAYS[name])
+            b = make_button(name, lambda name=name: self.set_tool(name), SAYS[name])
             b.setCheckable(True)
             b.setProperty("segment", True)
             self._tools[name] = b
-        self.walk_button = button(
-            "Walk", self.walk, "Lights the pixels in number order, to compare with the real lamp."
+        self.walk_button = make_button(
+            "Walk", self.walk_pixels, "Lights the pixels in number order, to compare with the real lamp."
         )
         self.labels = Tick(
-            "Show slots", "Writes the slots of every pixel under it. Only shown; nothing is changed.", self._labels
+            "Show slots", "Writes the slots of every pixel under it. Only shown; nothing is changed.", self._show_labels
         )
-        left = column(spacing=6)
-        top = row(*self._tools.values(), spacing=0)
+        left = column_of_widgets(spacing=6)
+        top = row_of_widgets(*self._tools.values(), spacing=0)
         top.addSpacing(12)
         top.addWidget(self.labels)
         top.addStretch(1)
@@ -184,17 +184,17 @@ class FaceEditor(Dialog):
         left.addWidget(self.canvas, 1)
         self.forms: list[Form] = []
         self._groups: dict[str, QWidget] = {}
-        right = column(spacing=6)
-        self._build(right)
+        right = column_of_widgets(spacing=6)
+        self._build_fields(right)
         right.addStretch(1)
         holder = QWidget()
         holder.setLayout(right)
         holder.setFixedWidth(330)
-        middle = row(spacing=16)
+        middle = row_of_widgets(spacing=16)
         middle.addLayout(left, 1)
         middle.addWidget(holder)
         self.body.addLayout(middle, 1)
-        self.done_button = button(f"Place {plural(mode.pixels, 'pixel')}", self.accept, primary=True)
+        self.done_button = make_button(f"Place {say_count(mode.count_pixels, 'pixel')}", self.accept, primary=True)
         self.finish(self.done_button, room=18)
         self.set_tool("Move")
 
@@ -206,25 +206,27 @@ class FaceEditor(Dialog):
     def picture(self) -> bytes | None:
         return self.canvas.picture
 
-    def field(self, name: str) -> Any:
+    def field_of_name(self, name: str) -> Any:
         """The field, choice or tick of that name."""
         return next(f.fields[name] for f in self.forms if name in f.fields)
 
     # ---- the forms
 
-    def _arrangement(self) -> Arrangement:
-        return self.mode.arrangement or Arrangement(columns=max(1, self.mode.pixels))
+    def _wished_arrangement(self) -> Arrangement:
+        return self.mode.arrangement or Arrangement(columns=max(1, self.mode.count_pixels))
 
-    def _build(self, body: QVBoxLayout) -> None:
-        self._title = label("", 16, True)
+    def _build_fields(self, body: QVBoxLayout) -> None:
+        self._title = make_label("", 16, True)
         body.addWidget(self._title)
-        placed = Subject(self._arrangement, lambda _, **fields: self.arrange(**fields))
-        self._group(body, "", placed, Arrangement, KIND)
-        self._group(body, "rows", placed, Arrangement, *IN_ROWS)
-        self._group(body, "rings", placed, Arrangement, *IN_RINGS)
-        self._group(body, "line", placed, Arrangement, self._length_row())
-        self._group(body, "", Subject(lambda: self.mode, lambda _, **fields: self._look(**fields)), Mode, PIXEL)
-        self._by_hand = label(
+        placed = Subject(self._wished_arrangement, lambda _, **fields: self.arrange_pixels(**fields))
+        self._group_of_rows(body, "", placed, Arrangement, KIND)
+        self._group_of_rows(body, "rows", placed, Arrangement, *IN_ROWS)
+        self._group_of_rows(body, "rings", placed, Arrangement, *IN_RINGS)
+        self._group_of_rows(body, "line", placed, Arrangement, self._length_row())
+        self._group_of_rows(
+            body, "", Subject(lambda: self.mode, lambda _, **fields: self._look_for_picture(**fields)), Mode, PIXEL
+        )
+        self._by_hand = make_label(
             "Pixels stand where they were put, one by one. Place, Line and Arc put them over the picture.",
             11,
             quiet=True,
@@ -232,14 +234,16 @@ class FaceEditor(Dialog):
         )
         body.addWidget(self._by_hand)
         body.addSpacing(8)
-        load = button(
-            "Load…", self.load, "A PNG or JPEG of the fixture's front, from the manual. It travels with the rig."
+        load = make_button(
+            "Load…",
+            self.load_picture,
+            "A PNG or JPEG of the fixture's front, from the manual. It travels with the rig.",
         )
-        remove = button("Remove", self.drop, "Takes the picture away; the pixels stay.")
-        body.addLayout(row(label("Reference picture", 13, True), None, load, remove))
-        behind = Subject(lambda: self.mode.backdrop, lambda _, **fields: self.back(**fields))
-        self._group(body, "picture", behind, Backdrop, *self._picture_rows())
-        self._no_picture = label(
+        remove = make_button("Remove", self.drop_picture, "Takes the picture away; the pixels stay.")
+        body.addLayout(row_of_widgets(make_label("Reference picture", 13, True), None, load, remove))
+        behind = Subject(lambda: self.mode.backdrop, lambda _, **fields: self.show_background(**fields))
+        self._group_of_rows(body, "picture", behind, Backdrop, *self._picture_rows())
+        self._no_picture = make_label(
             "None yet. With a photo or the manual's drawing behind them, pixels are placed where they really sit.",
             11,
             quiet=True,
@@ -247,10 +251,12 @@ class FaceEditor(Dialog):
         )
         body.addWidget(self._no_picture)
 
-    def _group(self, body: QVBoxLayout, kind: str, subject: Subject, of: type[Struct], *rows: Row | Together) -> None:
+    def _group_of_rows(
+        self, body: QVBoxLayout, kind: str, subject: Subject, of: type[Struct], *rows: Row | Together
+    ) -> None:
         """Rows that are only there for one kind of arrangement, or while there is a picture."""
         holder = QWidget()
-        lines = column(spacing=6)
+        lines = column_of_widgets(spacing=6)
         holder.setLayout(lines)
         self.forms.append(Form(lines, subject, of).add(*rows))
         if kind:
@@ -267,23 +273,23 @@ class FaceEditor(Dialog):
         )
 
         def facts(a: Arrangement) -> str:
-            if not a.length or not self.mode.pixels:
+            if not a.length or not self.mode.count_pixels:
                 return ""
-            _, _, pitch, density = strip_facts(length=a.length, count=self.mode.pixels)
+            _, _, pitch, density = strip_facts(length=a.length, count=self.mode.count_pixels)
             return f"pitch {pitch:.4g} mm · {density:.4g} a metre"
 
         return Together("Length", (length, Said("mm"), Said(facts)))
 
     def _picture_rows(self) -> tuple[Together, ...]:
         def middle(typed: str) -> object:
-            x, y = place.read(typed)
-            return self.back(x=x, y=y)
+            x, y = place.read_text(typed)
+            return self.show_background(x=x, y=y)
 
         def crop(typed: str) -> object:
-            left, top, right, bottom = (n / 100 for n in edges.read(typed))
+            left, top, right, bottom = (n / 100 for n in edges.read_text(typed))
             if min(left, top, right, bottom) < 0 or left + right >= 1 or top + bottom >= 1:
                 raise Refused(edges.what)
-            return self.back(left=left, top=top, right=1 - right, bottom=1 - bottom)
+            return self.show_background(left=left, top=top, right=1 - right, bottom=1 - bottom)
 
         place = _Numbers(2, "Two numbers, in pitches: 3 1.5.")
         edges = _Numbers(4, "Four percentages: left, top, right, bottom, such as 10 0 10 25.")
@@ -302,21 +308,21 @@ class FaceEditor(Dialog):
             "Middle at",
             "Where the picture's middle sits, in pitches: 3 1.5.",
             width=80,
-            shown=lambda b: place.say([b.x, b.y]),
+            shown=lambda b: place.say_value([b.x, b.y]),
             take=middle,
         )
         cut = Typed(
             "Crop",
             "What is cut off at left, top, right and bottom, in percent: 10 0 10 25.",
             width=110,
-            shown=lambda b: edges.say([100 * b.left, 100 * b.top, 100 * (1 - b.right), 100 * (1 - b.bottom)]),
+            shown=lambda b: edges.say_value([100 * b.left, 100 * b.top, 100 * (1 - b.right), 100 * (1 - b.bottom)]),
             take=crop,
         )
         locked = Ticked(
             "Locked",
             "Keeps the picture as it is; only the pixels move.",
             "locked",
-            take=lambda on: self.back(True, locked=on),
+            take=lambda on: self.show_background(True, locked=on),
         )
         return (
             Together("Strength", (strength, Said("turned"), turned, None)),
@@ -325,8 +331,8 @@ class FaceEditor(Dialog):
         )
 
     def refresh(self) -> None:
-        m, a = self.mode, self._arrangement()
-        self._title.setText(f"{m.name}: {plural(m.pixels, 'pixel')}")
+        m, a = self.mode, self._wished_arrangement()
+        self._title.setText(f"{m.name}: {say_count(m.count_pixels, 'pixel')}")
         for form in self.forms:
             form.refresh()
         for kind, group in self._groups.items():
@@ -334,7 +340,7 @@ class FaceEditor(Dialog):
         self._by_hand.setVisible(a.kind == "free")
         self._no_picture.setVisible(m.backdrop is None)
         for name in ("Strength", "Turned", "Wide", "Crop", "Middle at"):
-            self.field(name).setEnabled(m.backdrop is not None and not m.backdrop.locked)
+            self.field_of_name(name).setEnabled(m.backdrop is not None and not m.backdrop.locked)
         for name, t in self._tools.items():
             t.setChecked(name == self.canvas.tool)
 
@@ -344,27 +350,27 @@ class FaceEditor(Dialog):
         self.say(SAYS[tool])
         self.refresh()
 
-    def arrange(self, **fields: Any) -> object:
+    def arrange_pixels(self, **fields: Any) -> object:
         """Place all pixels anew by an arrangement. Raises Refused when rings do not add up."""
         m = self.mode
-        a = replace(self._arrangement(), **fields)
+        a = replace(self._wished_arrangement(), **fields)
         if "rows" in fields:
-            a = replace(a, columns=-(-m.pixels // a.rows))
+            a = replace(a, columns=-(-m.count_pixels // a.rows))
         elif "columns" in fields:
-            a = replace(a, rows=-(-m.pixels // a.columns))
-        if a.kind == "rows" and a.rows * a.columns < m.pixels:
-            a = replace(a, columns=-(-m.pixels // a.rows))
+            a = replace(a, rows=-(-m.count_pixels // a.columns))
+        if a.kind == "rows" and a.rows * a.columns < m.count_pixels:
+            a = replace(a, columns=-(-m.count_pixels // a.rows))
         if a.kind == "rings" and not a.rings:
-            a = replace(a, rings=(m.pixels,))
-        if "rings" in fields and sum(a.rings) != m.pixels:
+            a = replace(a, rings=(m.count_pixels,))
+        if "rings" in fields and sum(a.rings) != m.count_pixels:
             sum_ = " + ".join(map(str, a.rings)) or "nothing"
-            raise Refused(f"The rings must have {m.pixels} pixels together; {sum_} is {sum(a.rings)}.")
-        spots = m.spots or places(m) if a.kind == "free" else spots_of(a, m.pixels)
+            raise Refused(f"The rings must have {m.count_pixels} pixels together; {sum_} is {sum(a.rings)}.")
+        spots = m.spots or places_of_pixels(m) if a.kind == "free" else spots_of(a, m.count_pixels)
         self.canvas.set_mode(replace(m, arrangement=a, spots=tuple(spots)))
         self.refresh()
         return a
 
-    def _look(self, **fields: object) -> object:
+    def _look_for_picture(self, **fields: object) -> object:
         self.canvas.mode = replace(self.mode, **fields)
         self.canvas.refresh()
         self.refresh()
@@ -372,7 +378,7 @@ class FaceEditor(Dialog):
 
     # ---- picture
 
-    def load(self) -> None:
+    def load_picture(self) -> None:
         name, _ = QFileDialog.getOpenFileName(
             self, "A picture of the fixture's front", str(Path.home()), "Pictures (*.png *.jpg *.jpeg)"
         )
@@ -395,13 +401,13 @@ class FaceEditor(Dialog):
         self.canvas.refresh(True)
         self.refresh()
 
-    def drop(self) -> None:
+    def drop_picture(self) -> None:
         self.canvas.picture = None
         self.canvas.mode = replace(self.mode, backdrop=None)
         self.canvas.refresh(True)
         self.refresh()
 
-    def back(self, even_locked: bool = False, **fields: object) -> object:
+    def show_background(self, even_locked: bool = False, **fields: object) -> object:
         b = self.mode.backdrop
         if b is None or (b.locked and not even_locked):
             return True
@@ -412,15 +418,15 @@ class FaceEditor(Dialog):
 
     # ---- looking
 
-    def _labels(self, on: bool) -> None:
+    def _show_labels(self, on: bool) -> None:
         self.canvas.labels = on
         self.canvas.update()
 
-    def walk(self) -> None:
+    def walk_pixels(self) -> None:
         self._walk.stop() if self._walk.isActive() else self._walk.start()
         self.walk_button.setText("Stop" if self._walk.isActive() else "Walk")
 
-    def _step(self) -> None:
+    def _step_walk(self) -> None:
         if self.canvas.spots:
             self.canvas.lit = self.canvas.lit % len(self.canvas.spots) + 1
             self.canvas.update()

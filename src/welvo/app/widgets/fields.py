@@ -20,15 +20,15 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from welvo.app.widgets.literal import literal, visible
-from welvo.app.widgets.painting import label
-from welvo.app.widgets.refusals import guarded, show_refusal
+from welvo.app.widgets.literal import literal_text, visible_letters
+from welvo.app.widgets.painting import make_label
+from welvo.app.widgets.refusals import do_guarded, show_refusal
 from welvo.rig.base import Refused
 
 
 def set_help(widget: QWidget, text: str) -> None:
     """One plain sentence on what a field does and what it risks: tooltip, F1 and screen readers."""
-    widget.setToolTip(literal(text))
+    widget.setToolTip(literal_text(text))
     widget.setWhatsThis(text)
     widget.setAccessibleDescription(text)
 
@@ -85,7 +85,7 @@ class Field(Line):
     def refusal(self) -> QLabel:
         """The line that says why what was typed is refused; hidden while nothing is."""
         if self._refusal is None:
-            self._refusal = label("", 11, wrap=True)
+            self._refusal = make_label("", 11, wrap=True)
             self._refusal.setProperty("refusal", True)
             self._refusal.hide()
         return self._refusal
@@ -131,7 +131,7 @@ class Field(Line):
     def _wrong(self, why: str) -> None:
         self.setProperty("wrong", True)
         restyle(self)
-        self.setToolTip(literal(why))
+        self.setToolTip(literal_text(why))
         if self._refusal is not None and self._refusal.parent() is not None:
             self._refusal.setText(why)
             self._refusal.show()
@@ -144,7 +144,7 @@ class Field(Line):
             if self._refusal is not None:
                 self._refusal.hide()
             self.setProperty("pending", self.pending)
-            self.setToolTip(literal(self._help))
+            self.setToolTip(literal_text(self._help))
             restyle(self)
 
     @property
@@ -157,7 +157,7 @@ class Field(Line):
             return
         if e.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and e.modifiers() & Qt.KeyboardModifier.ControlModifier:
             if self.apply_to_all:
-                guarded(self, self.apply_to_all, self.text())
+                do_guarded(self, self.apply_to_all, self.text())
                 return
         typed = self.pending
         super().keyPressEvent(e)
@@ -184,7 +184,7 @@ class Choice(QComboBox):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.setMinimumContentsLength(6)  # long options must not widen the panel; the open list shows them whole
-        self.activated.connect(lambda _: self._take())
+        self.activated.connect(lambda _: self._take_choice())
         self._value = ""
 
     def set_options(self, options: list[tuple[str, str]], value: str) -> None:
@@ -192,15 +192,15 @@ class Choice(QComboBox):
         if [(self.itemData(i), self.itemText(i)) for i in range(self.count())] != options:
             self.clear()
             for data, words in options:
-                self.addItem(visible(words), data)
+                self.addItem(visible_letters(words), data)
             widest = max((self.fontMetrics().horizontalAdvance(w) for _, w in options), default=0)
             self.view().setMinimumWidth(min(420, widest + 40))
         self._value = value
         self.setCurrentIndex(max(0, self.findData(value)))
 
-    def _take(self) -> None:
+    def _take_choice(self) -> None:
         """What was refused is not shown as taken: the previous choice comes back."""
-        if not guarded(self, self._apply, str(self.currentData())):
+        if not do_guarded(self, self._apply, str(self.currentData())):
             self.setCurrentIndex(max(0, self.findData(self._value)))
 
     def paintEvent(self, _: QPaintEvent) -> None:
@@ -226,10 +226,10 @@ class Tick(QCheckBox):
         super().__init__(words, parent)
         set_help(self, help_text)
         self._apply = apply
-        self.clicked.connect(self._take)
+        self.clicked.connect(self._take_tick)
 
-    def _take(self, on: bool) -> None:
-        if not guarded(self, self._apply, on):
+    def _take_tick(self, on: bool) -> None:
+        if not do_guarded(self, self._apply, on):
             self.setChecked(not on)
 
 
@@ -246,7 +246,7 @@ def commit_focus() -> bool:
     return True
 
 
-def editors(root: QWidget) -> list[QWidget]:
+def editable_fields(root: QWidget) -> list[QWidget]:
     """All editable fields below a widget, for the test that walks them."""
     kinds = (QLineEdit, QPlainTextEdit, QComboBox, QCheckBox)
     return [

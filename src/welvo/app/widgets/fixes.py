@@ -8,7 +8,7 @@ from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs
 from welvo.checks.registry import Fix
-from welvo.matching.lamps import wishes
+from welvo.matching.lamps import wishes_for_lamps
 from welvo.matching.planned import full_plan
 from welvo.protocols import artnet
 from welvo.rig.base import Refused
@@ -18,17 +18,23 @@ from welvo.rig.protocol import say_wire
 def run_fix(session: Session, network: Network, fix: Fix) -> None:
     """Do what a fix says: an edit of the rig, or a push to a device or a lamp."""
     if fix.edit:
-        if session.attempt(fix.edit) is not None:
+        if session.attempt_edit(fix.edit) is not None:
             session.say_done(f"Done: {fix.label}.")
     elif fix.push:
-        push(session, network, *fix.push)
+        push_with_warning(session, network, *fix.push)
     elif fix.lamp:
         ref, uid, key = fix.lamp
-        here = [p for p in session.paired(ref) if p.lamp and p.lamp.uid == uid]
-        session.attempt_act(lambda: network.lamps.push(network.lamps.at(ref), wishes(session.index, here, (key,))))
+        here = [p for p in session.pairs_on_port(ref) if p.lamp and p.lamp.uid == uid]
+        session.attempt_act(
+            lambda: network.lamps.push_wishes(
+                network.lamps.place_of_port(ref), wishes_for_lamps(session.index, here, (key,))
+            )
+        )
 
 
-def push(session: Session, network: Network, device: str, keys: tuple[str, ...], parent: QWidget | None = None) -> bool:
+def push_with_warning(
+    session: Session, network: Network, device: str, keys: tuple[str, ...], parent: QWidget | None = None
+) -> bool:
     """Push planned values; ports that it would take along are shown first, and then it is for the operator to say."""
     session.commit_pending()
     try:
@@ -52,4 +58,4 @@ def push(session: Session, network: Network, device: str, keys: tuple[str, ...],
         )
         if not dialogs.ask_act(at, "Ports that go along", words, [("push", "Push all of them")], "Leave all as it is"):
             return False
-    return network.pushing.push(device, keys)
+    return network.pushing.push_planned(device, keys)

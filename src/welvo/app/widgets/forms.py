@@ -17,7 +17,7 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from welvo.app.widgets.fields import Choice, CommandLine, Field, Tick
-from welvo.app.widgets.painting import label, row
+from welvo.app.widgets.painting import make_label, row_of_widgets
 from welvo.rig.readers import Reader, text_reader
 
 LABEL_WIDTH = 98
@@ -34,7 +34,7 @@ class Subject(Struct, frozen=True):
     change: Callable[..., object]
 
 
-def attribute(owner: Any, key: str) -> Any:
+def change_attribute(owner: Any, key: str) -> Any:
     return getattr(owner, key) if owner is not None else None
 
 
@@ -126,12 +126,12 @@ class Form:
     def add(self, *rows: Row | Together) -> Form:
         for one in rows:
             if isinstance(one, Together):
-                self._line(one.label, one.parts)
+                self._add_line(one.label, one.parts)
             elif isinstance(one, Ticked):
-                self._line(None, (one, None))
+                self._add_line(None, (one, None))
             else:
                 narrow = isinstance(one, Typed) and one.width
-                self._line(one.label, (one, None) if narrow else (one,))
+                self._add_line(one.label, (one, None) if narrow else (one,))
         return self
 
     def refresh(self) -> None:
@@ -140,63 +140,65 @@ class Form:
 
     # ---- building
 
-    def _line(self, words: str | None, parts: Iterable[Row | Said | None]) -> None:
+    def _add_line(self, words: str | None, parts: Iterable[Row | Said | None]) -> None:
         widgets: list[QWidget | None] = []
         refusals: list[QLabel] = []
         for part in parts:
             if part is None:
                 widgets.append(None)
             elif isinstance(part, Said):
-                widgets.append(self._said(part))
+                widgets.append(self._label_of_row(part))
             else:
-                made = self.widget(part)
+                made = self.widget_of_row(part)
                 widgets.append(made)
                 if isinstance(made, Field):
                     refusals.append(made.refusal)
                     if isinstance(part, Typed) and part.preview:
-                        refusals.append(_previewed(made, part.preview))
-        self.body.addLayout(field_row(words, *widgets) if words is not None else row(*widgets))
+                        refusals.append(_preview_line(made, part.preview))
+        self.body.addLayout(field_row(words, *widgets) if words is not None else row_of_widgets(*widgets))
         for line in refusals:
             self.body.addWidget(line)
 
-    def widget(self, one: Row) -> Field | Choice | Tick:
+    def widget_of_row(self, one: Row) -> Field | Choice | Tick:
         """The widget of one row, for a layout of the caller's own."""
         made = (
-            self._tick(one)
+            self._tick_of_row(one)
             if isinstance(one, Ticked)
-            else self._choice(one)
+            else self._choice_of_row(one)
             if isinstance(one, Picked)
-            else self._field(one)
+            else self._field_of_row(one)
         )
         self.fields[one.name or one.label] = made
         return made
 
-    def _said(self, one: Said) -> QLabel:
+    def _label_of_row(self, one: Said) -> QLabel:
         if isinstance(one.words, str):
-            return label(one.words, 11, quiet=True)
-        made, words = label("", 11, quiet=True), one.words
+            return make_label(one.words, 11, quiet=True)
+        made, words = make_label("", 11, quiet=True), one.words
         self.refreshers.append(lambda: made.setText(words(self.subject.value())))
         return made
 
-    def _field(self, one: Typed) -> Field:
+    def _field_of_row(self, one: Typed) -> Field:
         reader = one.reader or (text_reader(self.kind, one.key) if self.kind and one.key else None)
         made: Field
         if one.command:
-            made = CommandLine(one.help, lambda t: self._take(one, reader, t))
+            made = CommandLine(one.help, lambda t: self._take_typed(one, reader, t))
         else:
-            made = Field(one.help, lambda t: self._take(one, reader, t), right=bool(one.width))
+            made = Field(one.help, lambda t: self._take_typed(one, reader, t), right=bool(one.width))
         made.setAccessibleName(one.name or one.label)
         made.setPlaceholderText(one.placeholder)
         if one.width:
             made.setFixedWidth(one.width)
         if one.to_all and self.to_all and reader:
-            give, read = self.to_all, reader.read
+            give, read = self.to_all, reader.read_text
             made.apply_to_all = lambda t: give(one, read(t))
 
         def show() -> None:
             value = self.subject.value()
             if value is not None:
-                made.set_value(one.shown(value) if one.shown else reader.say(getattr(value, one.key)) if reader else "")
+                made.set_value(
+                    one.shown(value) if one.shown else reader.say_value(getattr(value, one.key)) if reader else ""
+                )
             else:
                 made.set_value("")  # what is gone leaves nothing behind that could be taken for something
                 made.revert()
@@ -204,13 +206,13 @@ class Form:
         self.refreshers.append(show)
         return made
 
-    def _take(self, one: Typed, reader: Reader | None, typed: str) -> object:
+    def _take_typed(self, one: Typed, reader: Reader | None, typed: str) -> object:
         if one.take:
             return one.take(typed)
         assert reader
-        return self.subject.change(one.words or one.label.lower(), **{one.key: reader.read(typed)})
+        return self.subject.change(one.words or one.label.lower(), **{one.key: reader.read_text(typed)})
 
-    def _choice(self, one: Picked) -> Choice:
+    def _choice_of_row(self, one: Picked) -> Choice:
         def take(key: str) -> object:
             if one.take:
                 return one.take(key)
@@ -230,7 +232,7 @@ class Form:
         self.refreshers.append(show)
         return made
 
-    def _tick(self, one: Ticked) -> Tick:
+    def _tick_of_row(self, one: Ticked) -> Tick:
         def take(on: bool) -> object:
             return one.take(on) if one.take else self.subject.change(one.words or one.label.lower(), **{one.key: on})
 
@@ -246,9 +248,9 @@ class Form:
         return made
 
 
-def _previewed(of: Field, preview: Callable[[str], str]) -> QLabel:
+def _preview_line(of: Field, preview: Callable[[str], str]) -> QLabel:
     """The line under a field that says what taking its text over would do."""
-    line = label("", 11, wrap=True)
+    line = make_label("", 11, wrap=True)
     line.hide()
 
     def say() -> None:
@@ -272,9 +274,9 @@ def with_preview(of: Typed | Together, preview: Callable[[str], str]) -> Typed |
 
 def field_row(words: str, *widgets: QWidget | None) -> QHBoxLayout:
     """A field with its label beside it."""
-    name = label(words, quiet=True)
+    name = make_label(words, quiet=True)
     name.setFixedWidth(LABEL_WIDTH)
-    made = row(name)
+    made = row_of_widgets(name)
     for w in widgets:
         if w is None:
             made.addStretch(1)

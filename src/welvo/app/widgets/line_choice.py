@@ -6,8 +6,8 @@ from PySide6.QtWidgets import QHBoxLayout, QSizePolicy
 
 from welvo.app.jobs.network import Network
 from welvo.app.widgets.fields import Choice
-from welvo.app.widgets.painting import label, row
-from welvo.live.serial_line import REHEARSAL, rehearsed, serial_ports
+from welvo.app.widgets.painting import make_label, row_of_widgets
+from welvo.live.serial_line import REHEARSAL, is_rehearsed, serial_ports
 
 
 class LineChoice(Choice):
@@ -20,19 +20,19 @@ class LineChoice(Choice):
         )
         self._network, self._number = network, number
         self.setAccessibleName(f"Serial port of line {number}")
-        self.fill()
+        self.fill_ports()
 
-    def fill(self) -> None:
+    def fill_ports(self) -> None:
         chosen = self._network.output.lines.get(str(self._number), "")
         options = [("", "none chosen"), *((p.name, p.words) for p in serial_ports())]
-        if rehearsed(self._number):
+        if is_rehearsed(self._number):
             options.append((f"{REHEARSAL}{self._number}", f"simulated line {self._number}"))
         if chosen and chosen not in [name for name, _ in options]:
             options.append((chosen, f"{chosen.rsplit('/', 1)[-1]}: not there"))
         self.set_options(options, chosen)
 
     def showPopup(self) -> None:
-        self.fill()
+        self.fill_ports()
         super().showPopup()
 
 
@@ -40,4 +40,4 @@ def line_row(network: Network, number: int) -> QHBoxLayout:
     """A row to choose the port of a line."""
     choice = LineChoice(network, number)
     choice.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-    return row(label(f"Line {number}", quiet=True), 24, choice)
+    return row_of_widgets(make_label(f"Line {number}", quiet=True), 24, choice)

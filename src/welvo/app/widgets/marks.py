@@ -18,7 +18,7 @@ WORDS = {
 }  # fmt: skip
 
 
-def _hexagon(r: QRectF) -> QPolygonF:
+def _hexagon_in(r: QRectF) -> QPolygonF:
     q, w = r.width() / 4, r.height() / 2
     return QPolygonF([
         QPointF(r.left(), r.top() + q), QPointF(r.left() + w, r.top()), QPointF(r.right(), r.top() + q),
@@ -26,7 +26,7 @@ def _hexagon(r: QRectF) -> QPolygonF:
     ])  # fmt: skip
 
 
-def _diamond(r: QRectF) -> QPolygonF:
+def _diamond_in(r: QRectF) -> QPolygonF:
     c = r.center()
     return QPolygonF(
         [QPointF(c.x(), r.top()), QPointF(r.right(), c.y()), QPointF(c.x(), r.bottom()), QPointF(r.left(), c.y())]
@@ -34,16 +34,16 @@ def _diamond(r: QRectF) -> QPolygonF:
 
 
 @lru_cache(64)
-def _solid(mark: str, size: float) -> QPainterPath:
+def _solid_shape(mark: str, size: float) -> QPainterPath:
     """The filled shape of an error or a warning at the origin, its sign cut out."""
     r = QRectF(0, 0, size, size)
     path, sign = QPainterPath(), QPainterPath()
     if mark == "error":
-        path.addPolygon(_hexagon(r))
+        path.addPolygon(_hexagon_in(r))
         path.closeSubpath()
         sign.addRect(QRectF(r.left() + size * 0.24, r.center().y() - size * 0.09, size * 0.52, size * 0.18))
         return path.subtracted(sign)
-    path.addPolygon(_diamond(r.adjusted(-0.5, -0.5, 0.5, 0.5)))
+    path.addPolygon(_diamond_in(r.adjusted(-0.5, -0.5, 0.5, 0.5)))
     path.closeSubpath()
     w = max(1.4, size * 0.14)
     sign.addRect(QRectF(r.center().x() - w / 2, r.top() + size * 0.22, w, size * 0.36))
@@ -52,7 +52,7 @@ def _solid(mark: str, size: float) -> QPainterPath:
 
 
 @lru_cache(128)
-def _stamp(mark: str, size: float, color: str, ratio: float) -> QPixmap:
+def _stamp_of_mark(mark: str, size: float, color: str, ratio: float) -> QPixmap:
     """An error or a warning as a picture, with a pixel of room around it: long lists carry many of them."""
     picture = QPixmap(int((size + 2) * ratio + 0.5), int((size + 2) * ratio + 0.5))
     picture.setDevicePixelRatio(ratio)
@@ -60,12 +60,12 @@ def _stamp(mark: str, size: float, color: str, ratio: float) -> QPixmap:
     p = QPainter(picture)
     p.setRenderHint(QPainter.RenderHint.Antialiasing)
     p.translate(1, 1)
-    p.fillPath(_solid(mark, size), QColor(color))
+    p.fillPath(_solid_shape(mark, size), QColor(color))
     p.end()
     return picture
 
 
-def draw(p: QPainter, mark: str, x: float, y: float, size: float = 12, none: bool = False) -> None:
+def draw_mark(p: QPainter, mark: str, x: float, y: float, size: float = 12, none: bool = False) -> None:
     """Draw a mark with its top left corner at x, y. `none`: the same outline in edge, for a count of zero."""
     p.save()
     p.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -76,13 +76,13 @@ def draw(p: QPainter, mark: str, x: float, y: float, size: float = 12, none: boo
         p.setBrush(Qt.BrushStyle.NoBrush)
         inner = r.adjusted(1, 1, -1, -1)
         if mark == "error":
-            p.drawPolygon(_hexagon(inner))
+            p.drawPolygon(_hexagon_in(inner))
         elif mark == "warning":
-            p.drawPolygon(_diamond(inner))
+            p.drawPolygon(_diamond_in(inner))
         else:
             p.drawEllipse(inner)
     elif mark in ("error", "warning"):
-        p.drawPixmap(QPointF(x - 1, y - 1), _stamp(mark, size, c(mark).name(), p.device().devicePixelRatioF()))
+        p.drawPixmap(QPointF(x - 1, y - 1), _stamp_of_mark(mark, size, c(mark).name(), p.device().devicePixelRatioF()))
     elif mark == "note":
         stroke = size * 0.16
         p.setPen(QPen(c("note"), stroke))
@@ -128,9 +128,9 @@ class MarkLabel(QWidget):
         super().__init__(parent)
         self._size = size
         self.setFixedSize(QSize(size + 2, size + 2))
-        self.set(mark)
+        self.set_mark(mark)
 
-    def set(self, mark: str) -> None:
+    def set_mark(self, mark: str) -> None:
         self.mark = mark
         self.setToolTip(WORDS.get(mark, ""))
         self.setAccessibleName(WORDS.get(mark, ""))
@@ -138,10 +138,10 @@ class MarkLabel(QWidget):
 
     def paintEvent(self, _: object) -> None:
         p = QPainter(self)
-        draw(p, self.mark, 1, 1, self._size)
+        draw_mark(p, self.mark, 1, 1, self._size)
 
 
-def since(p: QPainter, kind: str, x: float, y: float, wide: float, small: bool) -> None:
+def draw_changed_corner(p: QPainter, kind: str, x: float, y: float, wide: float, small: bool) -> None:
     """A corner that says what has changed since the version that is compared: a plus where it is new, an arrow where
     it moved, a bare corner for anything else."""
     p.save()
@@ -203,7 +203,7 @@ def station_icon(p: QPainter, name: str, x: float, y: float, color: QColor) -> N
     p.restore()
 
 
-def hatch(p: QPainter, r: QRectF, color: QColor, step: float = 5, width: float = 2) -> None:
+def draw_hatch(p: QPainter, r: QRectF, color: QColor, step: float = 5, width: float = 2) -> None:
     """Lines rising 45° to the right across a rectangle."""
     p.save()
     p.setClipRect(r)
@@ -217,7 +217,7 @@ def hatch(p: QPainter, r: QRectF, color: QColor, step: float = 5, width: float =
     p.restore()
 
 
-def padlock(p: QPainter, x: float, y: float, color: QColor) -> None:
+def draw_padlock(p: QPainter, x: float, y: float, color: QColor) -> None:
     """A small padlock, 8 wide: a place that is locked."""
     p.setRenderHint(QPainter.RenderHint.Antialiasing)
     p.setPen(QPen(color, 1.2))
@@ -227,7 +227,7 @@ def padlock(p: QPainter, x: float, y: float, color: QColor) -> None:
     p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 
-def tested(p: QPainter, how: str, x: float, y: float) -> None:
+def draw_tested(p: QPainter, how: str, x: float, y: float) -> None:
     """The mark of what was tested: passed, failed, or to be looked at again."""
     p.fillRect(QRectF(x - 1, y - 1, 9, 9), THEME.color("field"))
-    draw(p, {"passed": "matches", "failed": "differs"}.get(how, "claimed"), x, y, 7)
+    draw_mark(p, {"passed": "matches", "failed": "differs"}.get(how, "claimed"), x, y, 7)

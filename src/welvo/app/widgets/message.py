@@ -7,8 +7,8 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.widgets import marks
-from welvo.app.widgets.literal import visible
-from welvo.app.widgets.painting import button
+from welvo.app.widgets.literal import visible_letters
+from welvo.app.widgets.painting import make_button
 from welvo.app.widgets.theme import THEME
 
 
@@ -22,7 +22,7 @@ class Message(QWidget):
         self.words, self.severity = "", "note"
         self._hide = QTimer(self, singleShot=True)
         self._hide.timeout.connect(self.hide)
-        self.back = button("Undo", self._take_back, "Takes back what was just done.   Ctrl+Z")
+        self.back = make_button("Undo", self._take_back, "Takes back what was just done.   Ctrl+Z")
         self.back.setParent(self)
         self.back.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # the keys stay where they were; Ctrl+Z does the same
         self.back.hide()
@@ -32,9 +32,9 @@ class Message(QWidget):
     def say(self, words: str, severity: str, undo: bool = False) -> None:
         if self.isVisible() and self.severity == "error" and severity == "note" and not undo:
             return  # a note must not wipe out an error nobody has read yet
-        self.words, self.severity = visible(words), severity
+        self.words, self.severity = visible_letters(words), severity
         self.back.setVisible(undo)
-        self.place()
+        self.place_message()
         self.show()
         self.raise_()
         self.update()
@@ -43,13 +43,13 @@ class Message(QWidget):
     def no_undo(self) -> None:
         """Something else was done since: the button would take back that."""
         self.back.hide()
-        self.place()
+        self.place_message()
 
     def _take_back(self) -> None:
         self.hide()
         self.undo.emit()
 
-    def place(self) -> None:
+    def place_message(self) -> None:
         parent = self.parentWidget()
         assert parent
         room = parent.width() - 72 - 24
@@ -67,7 +67,7 @@ class Message(QWidget):
         p.setPen(THEME.color(self.severity))
         p.drawRect(self.rect().adjusted(0, 0, -1, -1))
         p.fillRect(0, 0, 4, self.height(), THEME.color(self.severity))
-        marks.draw(p, self.severity, 14, 12, 14)
+        marks.draw_mark(p, self.severity, 14, 12, 14)
         p.setFont(THEME.font(13))
         p.setPen(THEME.color("text"))
         more = self.back.width() + 12 if not self.back.isHidden() else 0

@@ -16,9 +16,9 @@ from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog, ask_act
 from welvo.app.widgets.fields import Choice, commit_focus, set_help
 from welvo.app.widgets.forms import Form, Picked, Subject, Ticked, Typed
-from welvo.app.widgets.painting import button, column, label, row
+from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.formats.files import RigFileError
-from welvo.formats.models import check_model, from_folder, read_model, save_model, shipped, write_model
+from welvo.formats.models import check_model, from_folder, read_model, save_model, shipped_models, write_model
 from welvo.rig.base import Refused
 from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.readers import Words
@@ -120,7 +120,7 @@ class _Listed(Struct, frozen=True):
 
     allowed: tuple[str, ...] = ()
 
-    def read(self, text: str) -> tuple[str, ...]:
+    def read_text(self, text: str) -> tuple[str, ...]:
         found = tuple(w.strip() for w in text.split(",") if w.strip())
         if not self.allowed:
             return found
@@ -130,22 +130,22 @@ class _Listed(Struct, frozen=True):
             raise Refused(f"“{wrong}” is none of {', '.join(self.allowed)}.")
         return found
 
-    def say(self, value: tuple[str, ...]) -> str:
+    def say_value(self, value: tuple[str, ...]) -> str:
         return ", ".join(value)
 
 
 class _Labels(Struct, frozen=True):
-    def read(self, text: str) -> tuple[str, ...]:
+    def read_text(self, text: str) -> tuple[str, ...]:
         return read_labels(text)
 
-    def say(self, value: tuple[str, ...]) -> str:
+    def say_value(self, value: tuple[str, ...]) -> str:
         return say_labels(value)
 
 
 class _Counts(Struct, frozen=True):
     """`sacn 1, artnet 0, slot 1` → from which number each is counted."""
 
-    def read(self, text: str) -> dict[str, int]:
+    def read_text(self, text: str) -> dict[str, int]:
         found: dict[str, int] = {}
         for part in (p.strip() for p in text.split(",") if p.strip()):
             m = re.fullmatch(rf"({'|'.join((*PROTOCOLS, 'slot', 'pixel', 'port'))})\s+([01])", part.lower())
@@ -154,7 +154,7 @@ class _Counts(Struct, frozen=True):
             found[m[1]] = int(m[2])
         return found
 
-    def say(self, value: dict[str, int]) -> str:
+    def say_value(self, value: dict[str, int]) -> str:
         return ", ".join(f"{k} {v}" for k, v in value.items())
 
 
@@ -211,13 +211,16 @@ class ModelEditor(Dialog):
         self._busy = False
         own, self._problems = from_folder(own_folder())
         self._models: dict[str, DeviceModel] = {f"rig {k}": m for k, m in session.rig.device_models.items()}
-        self._models |= {f"own {k}": m for k, m in own.items()} | {f"shipped {k}": m for k, m in shipped().items()}
+        self._models |= {f"own {k}": m for k, m in own.items()} | {
+            f"shipped {k}": m for k, m in shipped_models().items()
+        }
         self.model = self._models.get(f"rig {used}") or next(iter(self._models.values()))
         self._chosen = next(k for k, m in self._models.items() if m is self.model)
         self._kept = self.model
         """The model as it was chosen or last kept; what differs from it would be lost."""
         self.which = Choice(
-            "Which model to begin with: one of this rig, one of your own, or one that came with Welvo.", self._choose
+            "Which model to begin with: one of this rig, one of your own, or one that came with Welvo.",
+            self._choose_model,
         )
         words = {"rig": "in this rig", "own": "your own", "shipped": "came with Welvo"}
         self.which.set_options(
@@ -226,12 +229,12 @@ class ModelEditor(Dialog):
         )
         self.which.setAccessibleName("Model")
         self.which.setMinimumWidth(340)
-        new = button("New", self._new, "Begins a model from nothing.")
+        new = make_button("New", self._new_model, "Begins a model from nothing.")
         super().__init__(parent, "Device models", beside=(self.which, new, None), wide=980, high=680)
-        lines = column((0, 0, 12, 0), 6)
-        self.form = Form(lines, Subject(lambda: self.model, self._set), DeviceModel).add(*ROWS)
-        lines.addWidget(label("Output modes, one a line", 11, quiet=True))
-        self.modes = _text(
+        lines = column_of_widgets((0, 0, 12, 0), 6)
+        self.form = Form(lines, Subject(lambda: self.model, self._set_field), DeviceModel).add(*ROWS)
+        lines.addWidget(make_label("Output modes, one a line", 11, quiet=True))
+        self.modes = _text_field(
             "Output modes",
             "One mode a line, such as: 6 long ports: off 2, 4, 6; pixels 1360. A mode can switch ports off or change "
             "what they put out.",
@@ -246,71 +249,73 @@ class ModelEditor(Dialog):
         scroll.setWidgetResizable(True)
         scroll.setWidget(left)
         scroll.setMinimumWidth(430)
-        self.text = _text(
+        self.text = _text_field(
             "The model's file",
             "The model as its file has it, in TOML. What is typed here stands in the fields, and the other way round.",
             self._from_text,
         )
-        right = column(spacing=4)
-        right.addWidget(label("Its file: everything, with the settings of its own pages", 11, quiet=True))
+        right = column_of_widgets(spacing=4)
+        right.addWidget(make_label("Its file: everything, with the settings of its own pages", 11, quiet=True))
         right.addWidget(self.text, 1)
-        middle = row(scroll, spacing=12)
+        middle = row_of_widgets(scroll, spacing=12)
         middle.addLayout(right, 1)
         self.body.addLayout(middle, 1)
-        self.in_rig = button(
+        self.in_rig = make_button(
             "Use it in this rig",
-            self._put,
+            self._put_in_rig,
             "Puts it in place of the model of that name in this rig. Undo brings the old one back.",
         )
-        self.keep = button("Save as my own", self._save, "Writes it into your own folder, for every rig.", primary=True)
+        self.keep = make_button(
+            "Save as my own", self._save_model, "Writes it into your own folder, for every rig.", primary=True
+        )
         self.finish(self.keep, self.in_rig, leave="Close")
-        self._show()
+        self._show_model()
         self.say("; ".join(self._problems))
 
     # ---- following
 
-    def _set(self, _: str, **fields: object) -> object:
+    def _set_field(self, _: str, **fields: object) -> object:
         """A field was changed: the model and its file follow. What cannot be is refused, and nothing is lost."""
-        self._take(replace(self.model, **fields))
-        self._show()
+        self._take_model(replace(self.model, **fields))
+        self._show_model()
         return self.model
 
-    def _take(self, new: DeviceModel) -> None:
+    def _take_model(self, new: DeviceModel) -> None:
         try:
             check_model(new)
         except (ValueError, TypeError) as e:
             raise Refused(str(e)) from None
         self.model = new
-        self._fits(True)
+        self._enable_by_fit(True)
 
-    def _fits(self, fits: bool) -> None:
+    def _enable_by_fit(self, fits: bool) -> None:
         for b in (self.keep, self.in_rig):
             b.setEnabled(fits)
         if fits:
             self.say("")
 
-    def _follow(self, read: Callable[[], DeviceModel], shows: Callable[[], None]) -> None:
+    def _follow_typed(self, read: Callable[[], DeviceModel], shows: Callable[[], None]) -> None:
         """Text was typed: the model follows it as soon as it can be read, and `shows` brings the rest up to date."""
         if self._busy:
             return
         try:
-            self._take(read())
+            self._take_model(read())
         except (RigFileError, Refused) as e:
             self.refused(str(e))
-            self._fits(False)
+            self._enable_by_fit(False)
             return
         self._busy = True
         shows()
         self._busy = False
 
     def _from_text(self) -> None:
-        self._follow(lambda: read_model(self.text.toPlainText(), "The file"), self._show_fields)
+        self._follow_typed(lambda: read_model(self.text.toPlainText(), "The file"), self._show_fields)
 
     def _from_modes(self) -> None:
         def read() -> DeviceModel:
             return replace(self.model, modes=self._with_notes(read_modes(self.modes.toPlainText())))
 
-        self._follow(read, lambda: self.text.setPlainText(write_model(self.model)))
+        self._follow_typed(read, lambda: self.text.setPlainText(write_model(self.model)))
 
     def _with_notes(self, modes: tuple[OutputMode, ...]) -> tuple[OutputMode, ...]:
         """Notes and stream limits of modes are in the file only; a mode of the same name keeps its own."""
@@ -324,25 +329,25 @@ class ModelEditor(Dialog):
         self.form.refresh()
         self.modes.setPlainText(say_modes(self.model.modes))
 
-    def _show(self) -> None:
+    def _show_model(self) -> None:
         self._busy = True
         self._show_fields()
         self.text.setPlainText(write_model(self.model))
         self._busy = False
-        self._fits(True)
+        self._enable_by_fit(True)
 
-    def _choose(self, key: str) -> None:
+    def _choose_model(self, key: str) -> None:
         if not self._may_drop():
             self.which.setCurrentIndex(self.which.findData(self._chosen))
             return
         self._chosen = key
         self.model = self._kept = self._models[key]
-        self._show()
+        self._show_model()
 
-    def _new(self) -> None:
+    def _new_model(self) -> None:
         if self._may_drop():
             self.model = self._kept = DeviceModel(name="New model", kind="pixel", ports=("1", "2", "3", "4"))
-            self._show()
+            self._show_model()
 
     def _may_drop(self) -> bool:
         """Whether what was changed may go: it is kept, or the operator says so."""
@@ -354,7 +359,7 @@ class ModelEditor(Dialog):
             self, "Not saved", words, [("drop", "Drop them"), ("save", "Save as my own")], "Go on changing it"
         )
         if wanted == "save":
-            self._save()
+            self._save_model()
         return bool(wanted)
 
     def reject(self) -> None:
@@ -363,23 +368,23 @@ class ModelEditor(Dialog):
 
     # ---- keeping
 
-    def _save(self) -> None:
+    def _save_model(self) -> None:
         model = self.model
         file = wait_for(lambda: save_model(model, own_folder()))
         self._kept = self.model
         self.say(f"Saved as {file.name} among your own models.")
 
-    def _put(self) -> None:
+    def _put_in_rig(self) -> None:
         rig = self._session.rig
         key = next((k for k, m in rig.device_models.items() if m.name == self.model.name), "")
         if not key:
             raise Refused(f"No device of this rig is a {self.model.name}. Save it, then plan a device of it.")
-        self._session.edit(set_model, key, self.model)
+        self._session.make_edit(set_model, key, self.model)
         self._kept = self.model
         self.say(f"{self.model.name} is changed in this rig.")
 
 
-def _text(name: str, help_text: str, changed: Callable[[], None]) -> QPlainTextEdit:
+def _text_field(name: str, help_text: str, changed: Callable[[], None]) -> QPlainTextEdit:
     made = QPlainTextEdit()
     made.setAccessibleName(name)
     set_help(made, help_text)

@@ -6,7 +6,7 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from welvo.app.widgets.painting import RIGHT, text
+from welvo.app.widgets.painting import RIGHT, draw_text_line
 from welvo.app.widgets.theme import THEME
 
 
@@ -24,10 +24,10 @@ class Moves(QWidget):
         w = self.width()
         for n, (who, old, new) in enumerate(self._rows):
             y = 20 * n
-            text(p, QRectF(0, y, w * 0.3, 20), who, size=11, bold=True)
-            text(p, QRectF(w * 0.3, y, w * 0.31, 20), old, "quiet", 11, align=RIGHT)
-            text(p, QRectF(w * 0.62, y, 16, 20), "→", "quiet", 11)
-            text(p, QRectF(w * 0.66, y, w * 0.34, 20), new, size=11)
+            draw_text_line(p, QRectF(0, y, w * 0.3, 20), who, size=11, bold=True)
+            draw_text_line(p, QRectF(w * 0.3, y, w * 0.31, 20), old, "quiet", 11, align=RIGHT)
+            draw_text_line(p, QRectF(w * 0.62, y, 16, 20), "→", "quiet", 11)
+            draw_text_line(p, QRectF(w * 0.66, y, w * 0.34, 20), new, size=11)
             p.fillRect(QRectF(0, y + 19, w, 1), THEME.color("line"))
         if self._more:
-            text(p, QRectF(0, 20 * len(self._rows), w, 20), f"and {self._more} more", "quiet", 11)
+            draw_text_line(p, QRectF(0, 20 * len(self._rows), w, 20), f"and {self._more} more", "quiet", 11)

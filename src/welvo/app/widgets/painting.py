@@ -20,8 +20,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from welvo.app.widgets.literal import literal, menu_words, visible
-from welvo.app.widgets.refusals import GONE, guarded
+from welvo.app.widgets.literal import literal_text, menu_words, visible_letters
+from welvo.app.widgets.refusals import GONE, do_guarded
 from welvo.app.widgets.theme import THEME
 from welvo.patience import crowding
 
@@ -30,7 +30,7 @@ RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 CENTRE = Qt.AlignmentFlag.AlignCenter
 
 
-def text(
+def draw_text_line(
     p: QPainter,
     r: QRectF,
     words: str,
@@ -43,20 +43,22 @@ def text(
     """Draw one line of text in a rectangle; too long a text is elided."""
     p.setFont(THEME.font(size, bold))
     p.setPen(THEME.color(token) if isinstance(token, str) else token)
-    p.drawText(r, align, _elided(words, size, bold, int(r.width()) + 1, THEME.step) if elide else visible(words))
+    p.drawText(
+        r, align, _elide_words(words, size, bold, int(r.width()) + 1, THEME.step) if elide else visible_letters(words)
+    )
 
 
 @lru_cache(8192)
-def _elided(words: str, size: int, bold: bool, room: int, step: int) -> str:
+def _elide_words(words: str, size: int, bold: bool, room: int, step: int) -> str:
     """Words as they fit; the same ones are painted again and again. `step` is the text size of the window."""
-    return THEME.metrics(size, bold).elidedText(visible(words), Qt.TextElideMode.ElideRight, room)
+    return THEME.metrics(size, bold).elidedText(visible_letters(words), Qt.TextElideMode.ElideRight, room)
 
 
 def width_of(words: str, size: int = 13, bold: bool = False) -> int:
     return THEME.metrics(size, bold).horizontalAdvance(words)
 
 
-def fitting(words: str, room: float, sizes: tuple[int, ...] = (16, 13, 11)) -> int:
+def fitting_size(words: str, room: float, sizes: tuple[int, ...] = (16, 13, 11)) -> int:
     """The largest type size at which a bold word fits."""
     for size in sizes:
         if width_of(words, size, True) <= room:
@@ -91,14 +93,14 @@ class Label(QLabel):
     """Shows its text letter by letter."""
 
     def __init__(self, words: str = "") -> None:
-        super().__init__(visible(words))
+        super().__init__(visible_letters(words))
         self.setTextFormat(Qt.TextFormat.PlainText)
 
     def setText(self, words: str) -> None:
-        super().setText(visible(words))
+        super().setText(visible_letters(words))
 
 
-def label(words: str = "", size: int = 13, bold: bool = False, quiet: bool = False, wrap: bool = False) -> QLabel:
+def make_label(words: str = "", size: int = 13, bold: bool = False, quiet: bool = False, wrap: bool = False) -> QLabel:
     """A text label; its size, weight and colour are properties, so that a change of theme reaches it.
 
     Small print that wraps is an explanation, and is as dark as text: quiet is for what stands beside a value.
@@ -114,35 +116,35 @@ def label(words: str = "", size: int = 13, bold: bool = False, quiet: bool = Fal
     return made
 
 
-def button(
+def make_button(
     words: str, act: object = None, help_text: str = "", *, primary: bool = False, strong: bool = False
 ) -> QPushButton:
     made = QPushButton(menu_words(words))
     made.setProperty("primary", primary)
     made.setProperty("strong", strong)
     if callable(act):
-        made.clicked.connect(lambda *_: guarded(made, act))
+        made.clicked.connect(lambda *_: do_guarded(made, act))
     if help_text:
-        made.setToolTip(literal(help_text))
+        made.setToolTip(literal_text(help_text))
     made.setMinimumHeight(28)
     return made
 
 
-def entry(to: QMenu, words: str, act: Callable[[], object]) -> QAction:
+def menu_entry(to: QMenu, words: str, act: Callable[[], object]) -> QAction:
     """An entry of a menu that pops up; what its act refuses is said as a button's is."""
     made = to.addAction(menu_words(words))
-    made.triggered.connect(lambda *_: guarded(to, act))
+    made.triggered.connect(lambda *_: do_guarded(to, act))
     return made
 
 
-def menu(parent: QWidget, words: str = "") -> QMenu:
+def popup_menu(parent: QWidget, words: str = "") -> QMenu:
     """A menu that pops up: it goes when it is closed, after what was picked in it is done."""
     made = QMenu(menu_words(words), parent)
     made.aboutToHide.connect(lambda: QTimer.singleShot(0, made.deleteLater))
     return made
 
 
-def row(*widgets: QWidget | int | None, spacing: int = 8) -> QHBoxLayout:
+def row_of_widgets(*widgets: QWidget | int | None, spacing: int = 8) -> QHBoxLayout:
     """Widgets side by side; None stretches, a number is a fixed space."""
     made = QHBoxLayout()
     made.setContentsMargins(0, 0, 0, 0)
@@ -157,14 +159,14 @@ def row(*widgets: QWidget | int | None, spacing: int = 8) -> QHBoxLayout:
     return made
 
 
-def touching(widgets: Sequence[QWidget | int | None]) -> QWidget:
+def touching_widgets(widgets: Sequence[QWidget | int | None]) -> QWidget:
     """Widgets without gaps between them, as one."""
     made = QWidget()
-    made.setLayout(row(*widgets, spacing=0))
+    made.setLayout(row_of_widgets(*widgets, spacing=0))
     return made
 
 
-def tall(page: QWidget) -> QScrollArea:
+def tall_page(page: QWidget) -> QScrollArea:
     """A page that scrolls up and down where the window is too low for it, instead of laying its parts over another."""
     made = QScrollArea()
     made.setWidgetResizable(True)
@@ -174,14 +176,14 @@ def tall(page: QWidget) -> QScrollArea:
     return made
 
 
-def column(margins: tuple[int, int, int, int] = (0, 0, 0, 0), spacing: int = 8) -> QVBoxLayout:
+def column_of_widgets(margins: tuple[int, int, int, int] = (0, 0, 0, 0), spacing: int = 8) -> QVBoxLayout:
     made = QVBoxLayout()
     made.setContentsMargins(*margins)
     made.setSpacing(spacing)
     return made
 
 
-def clear(layout: QLayout) -> None:
+def clear_layout(layout: QLayout) -> None:
     """Take everything out of a layout. Widgets go when the event at hand is over: one of them may be its sender.
 
     The focus goes to what is built in its place under the same name, if there is such, and else to nothing: Qt would
@@ -201,12 +203,12 @@ def clear(layout: QLayout) -> None:
             return
         widget, inner = item.widget(), item.layout()
         if widget:
-            drop(widget)
+            drop_widget(widget)
         elif inner:
-            clear(inner)
+            clear_layout(inner)
 
 
-def drop(widget: QWidget) -> None:
+def drop_widget(widget: QWidget) -> None:
     """Take a widget out of the window for good: it does nothing any more, and goes when the event at hand is over."""
     widget.setProperty(GONE, True)
     widget.hide()

@@ -15,9 +15,18 @@ from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fixes import run_fix
 from welvo.app.widgets.forms import Form, Row, Subject
-from welvo.app.widgets.painting import RIGHT, button, clear, column, label, row, text, width_of
+from welvo.app.widgets.painting import (
+    RIGHT,
+    clear_layout,
+    column_of_widgets,
+    draw_text_line,
+    make_button,
+    make_label,
+    row_of_widgets,
+    width_of,
+)
 from welvo.app.widgets.theme import THEME
-from welvo.app.widgets.tints import spine
+from welvo.app.widgets.tints import draw_spine
 from welvo.checks.registry import Finding
 
 Rows = tuple[tuple[str, str], ...]
@@ -41,12 +50,12 @@ class Ways(QWidget):
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
         w = self.width()
-        text(p, QRectF(0, 0, w, 20), self._title, "quiet", 11)
+        draw_text_line(p, QRectF(0, 0, w, 20), self._title, "quiet", 11)
         for n, (a, b) in enumerate(self._ways):
             y = 22 + 24 * n
             wide = width_of(b) + 6
-            text(p, QRectF(0, y, w - wide - 4, 24), a, "quiet", 11)
-            text(p, QRectF(w - min(wide, w - 60), y, min(wide, w - 60), 24), b, align=RIGHT)
+            draw_text_line(p, QRectF(0, y, w - wide - 4, 24), a, "quiet", 11)
+            draw_text_line(p, QRectF(w - min(wide, w - 60), y, min(wide, w - 60), 24), b, align=RIGHT)
             p.fillRect(QRectF(0, y + 23, w, 1), THEME.color("line"))
 
 
@@ -68,11 +77,11 @@ class Title(QWidget):
         p = QPainter(self)
         x = 0
         if self._tint is not None:
-            spine(p, 0, 3, 22, self._tint, THEME.tint(self._tint)[0])
+            draw_spine(p, 0, 3, 22, self._tint, THEME.colours_of_tint(self._tint)[0])
             x = 12
         wide = width_of(self._big, 22, True)
-        text(p, QRectF(x, 0, self.width() - x, 28), self._big, size=22, bold=True)
-        text(p, QRectF(x + wide + 8, 5, self.width() - x - wide - 8, 20), self._beside)
+        draw_text_line(p, QRectF(x, 0, self.width() - x, 28), self._big, size=22, bold=True)
+        draw_text_line(p, QRectF(x + wide + 8, 5, self.width() - x - wide - 8, 20), self._beside)
 
 
 def finding_card(session: Session, network: Network, finding: Finding) -> QWidget:
@@ -83,14 +92,14 @@ def finding_card(session: Session, network: Network, finding: Finding) -> QWidge
     card.setStyleSheet(
         f"#card {{ background: {c('station').name()}; border-left: 4px solid {c(finding.severity).name()}; }}"
     )
-    body = column((10, 8, 10, 10), 6)
-    head = row(marks.MarkLabel(finding.severity), label(finding.title, 13, True, wrap=True), spacing=6)
+    body = column_of_widgets((10, 8, 10, 10), 6)
+    head = row_of_widgets(marks.MarkLabel(finding.severity), make_label(finding.title, 13, True, wrap=True), spacing=6)
     head.setStretch(1, 1)
     body.addLayout(head)
-    body.addWidget(label(finding.reason, 11, wrap=True))
-    for fix in finding.fixes[:5]:
+    body.addWidget(make_label(finding.reason, 11, wrap=True))
+    for fix in finding.possible_fixes[:5]:
         body.addWidget(
-            button(
+            make_button(
                 fix.label,
                 lambda fix=fix: run_fix(session, network, fix),
                 "; ".join(f"{a}: {b} → {d}" for a, b, d in fix.changes),
@@ -125,7 +134,7 @@ class Panel(QScrollArea):
     def nothing(self) -> None:
         self.body.addWidget(Title("Nothing selected"))
         self.body.addWidget(
-            label(
+            make_label(
                 "What you select stands here with its settings, its findings and every way to say its place.",
                 11,
                 quiet=True,
@@ -158,7 +167,7 @@ class FormPanel(Panel):
         self.body.addLayout(holder)
 
         def again() -> None:
-            clear(holder)
+            clear_layout(holder)
             make(holder)
 
         self.refreshers.append(again)
@@ -179,14 +188,14 @@ class FormPanel(Panel):
             if now and isinstance(table, Ways):
                 table.say(title, now)
                 return
-            clear(holder)
+            clear_layout(holder)
             if now:
                 holder.addWidget(Ways(title, now))
 
         self.refreshers.append(again)
 
     def words(self, text: str, *, quiet: bool = True, bold: bool = False, size: int = 11) -> None:
-        self.body.addWidget(label(text, size, bold, quiet=quiet, wrap=True))
+        self.body.addWidget(make_label(text, size, bold, quiet=quiet, wrap=True))
 
     def rule(self) -> None:
         """A hairline between two parts."""

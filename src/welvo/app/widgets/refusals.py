@@ -13,7 +13,7 @@ from PySide6.QtCore import QObject
 from welvo.rig.base import Refused
 
 
-def _nearest(source: QObject, method: str, words: str) -> None:
+def _nearest_teller(source: QObject, method: str, words: str) -> None:
     at: QObject | None = source
     while at is not None:
         shown = getattr(at, method, None)
@@ -25,19 +25,19 @@ def _nearest(source: QObject, method: str, words: str) -> None:
 
 def show_refusal(source: QObject, why: str) -> None:
     """Say why something was refused, in the nearest widget around `source` that has a place for it."""
-    _nearest(source, "refused", why)
+    _nearest_teller(source, "refused", why)
 
 
-def inform(source: QObject, words: str) -> None:
+def inform_near(source: QObject, words: str) -> None:
     """Say what was done, in the nearest widget around `source` that has a place for it."""
-    _nearest(source, "informed", words)
+    _nearest_teller(source, "informed", words)
 
 
 GONE = "welvo gone"
 """Set on what was taken out of the window and is deleted when the event at hand is over."""
 
 
-def _gone(source: QObject) -> bool:
+def _is_gone(source: QObject) -> bool:
     at: QObject | None = source
     while at is not None:
         if at.property(GONE):
@@ -46,13 +46,13 @@ def _gone(source: QObject) -> bool:
     return False
 
 
-def guarded(source: QObject, act: Callable[..., object], *args: object) -> bool:
+def do_guarded(source: QObject, act: Callable[..., object], *args: object) -> bool:
     """Do what a widget is for. A refusal is shown near the widget; gives False then.
 
     A widget that an earlier event took out of the window does nothing any more: the list of a choice, a window of its
     own, can stay open for longer than what it was to choose for.
     """
-    if _gone(source):
+    if _is_gone(source):
         return False
     try:
         act(*args)

@@ -43,14 +43,14 @@ from PySide6.QtWidgets import (
 
 from welvo.app.disk import wait_for
 from welvo.app.widgets import marks
-from welvo.app.widgets.literal import literal, menu_words, visible
-from welvo.app.widgets.painting import LEFT, RIGHT, draw_frame, text
-from welvo.app.widgets.painting import menu as popup_menu
-from welvo.app.widgets.refusals import guarded, inform
+from welvo.app.widgets.literal import literal_text, menu_words, visible_letters
+from welvo.app.widgets.painting import LEFT, RIGHT, draw_frame, draw_text_line
+from welvo.app.widgets.painting import popup_menu as popup_menu
+from welvo.app.widgets.refusals import do_guarded, inform_near
 from welvo.app.widgets.theme import THEME
 from welvo.formats.files import write_atomic
 from welvo.formats.workbooks import SUFFIXES, table_bytes
-from welvo.rig.notation import natural, plural
+from welvo.rig.notation import natural_sort_key, say_count
 
 AnyIndex = QModelIndex | QPersistentModelIndex
 
@@ -88,7 +88,7 @@ class ListModel(QAbstractTableModel):
     def rank(self, id_: Any, column: int) -> Any:
         """What a row is sorted by in a column; the default is natural order, empty cells at one end."""
         words = self.cell(id_, column)
-        return (not words, natural(words))
+        return (not words, natural_sort_key(words))
 
     def matches(self, id_: Any, words: str) -> bool:
         """Whether a row is shown under a filter that is not empty."""
@@ -176,7 +176,7 @@ class ListModel(QAbstractTableModel):
     def data(self, index: AnyIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if index.isValid() and role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
             value = self.cell(self.ids[index.row()], index.column())
-            shown = literal if role == Qt.ItemDataRole.ToolTipRole else visible
+            shown = literal_text if role == Qt.ItemDataRole.ToolTipRole else visible_letters
             return shown(value) if isinstance(value, str) else value
         return None
 
@@ -220,7 +220,7 @@ class RowModel(ListModel):
     def rank(self, id_: Any, column: int) -> Any:
         row = self.rows[id_]
         value = row.ranks[column] if column < len(row.ranks) else row.cells[column]
-        return (True, natural(value)) if isinstance(value, str) else (False, value)
+        return (True, natural_sort_key(value)) if isinstance(value, str) else (False, value)
 
 
 class RowPainter(QStyledItemDelegate):
@@ -241,11 +241,11 @@ class RowPainter(QStyledItemDelegate):
         inner = r.adjusted(6, 0, -6, 0)
         if head.kind == "mark":
             if words:
-                marks.draw(p, words, r.left() + 8, r.top() + 6, 12)
+                marks.draw_mark(p, words, r.left() + 8, r.top() + 6, 12)
         elif head.kind == "bar":
-            _bar(p, inner, words)
+            _draw_bar(p, inner, words)
         else:
-            text(
+            draw_text_line(
                 p,
                 inner,
                 words,
@@ -255,7 +255,7 @@ class RowPainter(QStyledItemDelegate):
             )
 
 
-def _bar(p: QPainter, r: QRectF, words: str) -> None:
+def _draw_bar(p: QPainter, r: QRectF, words: str) -> None:
     """Used solid, reserved hatched, the rest empty."""
     try:
         used, kept, possible = (int(w) for w in words.split("/"))
@@ -270,7 +270,7 @@ def _bar(p: QPainter, r: QRectF, words: str) -> None:
     p.fillRect(
         QRectF(inside.left(), inside.top(), wide, inside.height()), THEME.color("error" if used > possible else "quiet")
     )
-    marks.hatch(
+    marks.draw_hatch(
         p,
         QRectF(inside.left() + wide, inside.top(), inside.width() * min(1.0, kept / possible), inside.height()),
         THEME.color("edge"),
@@ -279,7 +279,7 @@ def _bar(p: QPainter, r: QRectF, words: str) -> None:
     )
 
 
-def written(cells: Sequence[Sequence[str]], between: str) -> str:
+def write_cells(cells: Sequence[Sequence[str]], between: str) -> str:
     """Rows of cells as text; what holds the character between them is quoted."""
     out = io.StringIO()
     csv.writer(out, delimiter=between, lineterminator="\n").writerows(cells)
@@ -288,8 +288,8 @@ def written(cells: Sequence[Sequence[str]], between: str) -> str:
 
 def copy_cells(cells: Sequence[Sequence[str]]) -> str:
     """Put headings and rows on the clipboard, as a spreadsheet takes them, and say so."""
-    QApplication.clipboard().setText(written(cells, "\t"))
-    return f"{plural(len(cells) - 1, 'row')} copied, with headings."
+    QApplication.clipboard().setText(write_cells(cells, "\t"))
+    return f"{say_count(len(cells) - 1, 'row')} copied, with headings."
 
 
 class ListView(QTableView):
@@ -319,7 +319,7 @@ class ListView(QTableView):
         header.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         header.customContextMenuRequested.connect(lambda at: self.column_menu().popup(header.mapToGlobal(at)))
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.customContextMenuRequested.connect(self._offer)
+        self.customContextMenuRequested.connect(self._offer_columns)
 
     # ---- columns
 
@@ -334,12 +334,12 @@ class ListView(QTableView):
         menu = popup_menu(self)
         for head in self.listed.heads:
             if head.title:
-                act = menu.addAction(menu_words(head.title), partial(self._toggle, head.key or head.title))
+                act = menu.addAction(menu_words(head.title), partial(self._toggle_column, head.key or head.title))
                 act.setCheckable(True)
                 act.setChecked((head.key or head.title) not in self.hidden)
         return menu
 
-    def _toggle(self, key: str) -> None:
+    def _toggle_column(self, key: str) -> None:
         self.hidden ^= {key}
         self.widths()
 
@@ -352,14 +352,14 @@ class ListView(QTableView):
         return menu
 
     def add_copying(self, menu: QMenu) -> None:
-        menu.addAction("Copy rows", self.copy_rows).setEnabled(bool(self.chosen()))
+        menu.addAction("Copy rows", self.copy_rows).setEnabled(bool(self.chosen_ids()))
         menu.addAction("Copy the whole list", partial(self.copy_rows, whole=True))
-        menu.addAction("Export…", self.export)
+        menu.addAction("Export…", self.export_list)
 
-    def _offer(self, at: QPoint) -> None:
+    def _offer_columns(self, at: QPoint) -> None:
         self.row_menu().popup(self.viewport().mapToGlobal(at))
 
-    def chosen(self) -> list[Any]:
+    def chosen_ids(self) -> list[Any]:
         """Ids of the selected rows, from top to bottom."""
         rows: set[int] = set()
         for r in self.selectionModel().selection().toList():
@@ -378,17 +378,17 @@ class ListView(QTableView):
 
     def copy_rows(self, *, whole: bool = False) -> None:
         """Put the selected rows, or all, on the clipboard, with headings, as a spreadsheet takes them."""
-        ids = self.listed.ids if whole else self.chosen()
+        ids = self.listed.ids if whole else self.chosen_ids()
         if ids:
-            inform(self, copy_cells(self.as_cells(ids)))
+            inform_near(self, copy_cells(self.as_cells(ids)))
 
-    def export(self) -> None:
+    def export_list(self) -> None:
         """Ask for a file and write the whole list into it."""
         start = str(Path.home() / f"{self.accessibleName()}.csv")
         kinds = ";;".join(f"{words} (*{suffix})" for suffix, words in SUFFIXES.items())
         name, _ = QFileDialog.getSaveFileName(self, "Export the list", start, kinds)
         if name:
-            guarded(self, self.export_to, Path(name))
+            do_guarded(self, self.export_to, Path(name))
 
     def export_to(self, path: Path) -> None:
         """Write all rows that are shown, as CSV, XLSX or ODS. Raises Refused when the file cannot be written."""
@@ -403,7 +403,7 @@ class ListView(QTableView):
             write_atomic(path, data, keep=True)
 
         wait_for(work)
-        inform(self, f"{plural(len(self.listed.ids), 'row')} written to {path.name}.")
+        inform_near(self, f"{say_count(len(self.listed.ids), 'row')} written to {path.name}.")
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
         if e.matches(QKeySequence.StandardKey.Copy):
@@ -427,9 +427,9 @@ class RowList(ListView):
         self.horizontalHeader().setSortIndicator(-1, Qt.SortOrder.AscendingOrder)
         self.setSortingEnabled(True)
         self._busy = False
-        self.selectionModel().currentRowChanged.connect(self._current)
+        self.selectionModel().currentRowChanged.connect(self._follow_current)
 
-    def _current(self, now: QModelIndex, _: QModelIndex) -> None:
+    def _follow_current(self, now: QModelIndex, _: QModelIndex) -> None:
         if now.isValid() and not self._busy:
             self.picked.emit(self.rows.ids[now.row()])
 

@@ -64,40 +64,40 @@ class Theme:
 
     @property
     def tokens(self) -> dict[str, str]:
-        return _tokens(self.name, self.strong)
+        return _tokens_of_theme(self.name, self.strong)
 
     def color(self, token: str) -> QColor:
-        return _qcolor(self.tokens[token])
+        return _colour_of_hex(self.tokens[token])
 
     def font(self, size: int = 13, bold: bool = False) -> QFont:
-        return _font(self.family, size + self.step, bold)
+        return _font_of_size(self.family, size + self.step, bold)
 
     def metrics(self, size: int = 13, bold: bool = False) -> QFontMetrics:
-        return _metrics(self.family, size + self.step, bold)
+        return _metrics_of_font(self.family, size + self.step, bold)
 
-    def tint(self, k: int) -> tuple[QColor, QColor]:
+    def colours_of_tint(self, k: int) -> tuple[QColor, QColor]:
         """Spine and body of tint k."""
         if k == NO_TINT:
             return self.color("edge"), self.color("line")
         spine, body = tint_hex(k, self.name)
-        return _qcolor(spine), _qcolor(body)
+        return _colour_of_hex(spine), _colour_of_hex(body)
 
 
 THEME = Theme()
 
 
 @lru_cache(4)
-def _tokens(name: str, strong: bool) -> dict[str, str]:
+def _tokens_of_theme(name: str, strong: bool) -> dict[str, str]:
     return {**TOKENS[name], **(STRONG[name] if strong else {})}
 
 
 @lru_cache(256)
-def _qcolor(hex_: str) -> QColor:
+def _colour_of_hex(hex_: str) -> QColor:
     return QColor(hex_)
 
 
 @lru_cache(32)
-def _font(family: str, size: int, bold: bool) -> QFont:
+def _font_of_size(family: str, size: int, bold: bool) -> QFont:
     font = QFont(family) if family else QFont()
     font.setPixelSize(size)
     font.setBold(bold)
@@ -106,14 +106,14 @@ def _font(family: str, size: int, bold: bool) -> QFont:
 
 
 @lru_cache(32)
-def _metrics(family: str, size: int, bold: bool) -> QFontMetrics:
-    return QFontMetrics(_font(family, size, bold))
+def _metrics_of_font(family: str, size: int, bold: bool) -> QFontMetrics:
+    return QFontMetrics(_font_of_size(family, size, bold))
 
 
 # ---- the whole application
 
 
-def apply(app: QApplication) -> None:
+def apply_theme(app: QApplication) -> None:
     """Put the theme on the application: palette, font and the few rules of style."""
     if app.property("desktop palette") is None:
         app.setProperty("desktop palette", app.palette())  # as the desktop has it, before ours takes its place
@@ -130,10 +130,10 @@ def apply(app: QApplication) -> None:
         palette.setColor(role, c(token))
     app.setPalette(palette)
     app.setFont(THEME.font(13))
-    app.setStyleSheet(_sheet())
+    app.setStyleSheet(_style_sheet())
 
 
-def _sheet() -> str:
+def _style_sheet() -> str:
     t = THEME.tokens
     s, m = 11 + THEME.step, 13 + THEME.step
     labels = " ".join(f'QLabel[px="{n}"] {{ font-size: {n + THEME.step}px; }}' for n in SIZES)
@@ -211,7 +211,7 @@ def _sheet() -> str:
     """
 
 
-def contrast(a: str, b: str) -> float:
+def contrast_of_colours(a: str, b: str) -> float:
     """WCAG contrast of two hex colours."""
 
     def luminance(h: str) -> float:

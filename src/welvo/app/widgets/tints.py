@@ -6,12 +6,12 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QColor, QPainter
 
 from welvo.app.widgets.theme import THEME
-from welvo.rig.tints import weave
+from welvo.rig.tints import weave_of_tint
 
 
-def spine(p: QPainter, x: float, y: float, h: float, k: int, color: QColor) -> None:
+def draw_spine(p: QPainter, x: float, y: float, h: float, k: int, color: QColor) -> None:
     """The spine at a block's left edge, in the weave of its tint."""
-    kind = weave(k)
+    kind = weave_of_tint(k)
     if kind == 0:
         p.fillRect(QRectF(x, y, 3, h), color)
     elif kind == 1:
@@ -24,9 +24,9 @@ def spine(p: QPainter, x: float, y: float, h: float, k: int, color: QColor) -> N
             at += 6
 
 
-def body(p: QPainter, r: QRectF, k: int) -> None:
+def draw_body(p: QPainter, r: QRectF, k: int) -> None:
     """Body, spine and the spine-coloured foot of a block."""
-    line, fill = THEME.tint(k)
+    line, fill = THEME.colours_of_tint(k)
     p.fillRect(r, fill)
     p.fillRect(QRectF(r.left(), r.bottom() - 1, r.width(), 1), line)
-    spine(p, r.left(), r.top(), r.height(), k, line)
+    draw_spine(p, r.left(), r.top(), r.height(), k, line)

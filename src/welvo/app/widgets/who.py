@@ -6,7 +6,7 @@ import getpass
 import time
 
 
-def who() -> str:
+def name_of_user() -> str:
     """Who sits here, as the computer knows it."""
     try:
         return getpass.getuser()
@@ -14,5 +14,5 @@ def who() -> str:
         return ""
 
 
-def when(at: float) -> str:
+def say_when(at: float) -> str:
     return time.strftime("%d.%m. %H:%M", time.localtime(at))
