@@ -191,10 +191,10 @@ def test_faults_are_switched_from_the_window(tmp_path: Path, qtbot: QtBot) -> No
         dialog.fault.setCurrentIndex(dialog.fault.findData("test"))
         dialog.value.setText("green")
         dialog.on.click()
-        qtbot.waitUntil(lambda: read_status("127.0.0.50", 8421)["test"] == "green", timeout=5000)
+        qtbot.waitUntil(lambda: read_status("127.0.0.50", 8421).test == "green", timeout=5000)
         assert "a test pattern was left on green" in {r.cells[3] for r in dialog.list.rows.lines}
         dialog.off.click()
-        qtbot.waitUntil(lambda: read_status("127.0.0.50", 8421)["test"] == "", timeout=5000)
+        qtbot.waitUntil(lambda: read_status("127.0.0.50", 8421).test == "", timeout=5000)
         assert not rehearsal.on
         dialog.stop.click()
         assert not rehearsal.is_running

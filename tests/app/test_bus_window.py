@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from msgspec import UNSET
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtWidgets import QLabel, QPushButton
 from pytestqt.qtbot import QtBot
@@ -21,6 +22,7 @@ from welvo.app.window import Window
 from welvo.buses.plan import bus_at
 from welvo.demo.gallery import make_gallery
 from welvo.live.status import read_status
+from welvo.protocols.status_page import GearOnBus
 from welvo.rig.base import Refused
 from welvo.rig.refs import Goto, PortRef
 
@@ -69,11 +71,13 @@ def done(window: Window, qtbot: QtBot) -> None:
     until(qtbot, lambda: not window.network.buses.progress)
 
 
-def gear_now() -> dict[str, dict[str, Any]]:
+def gear_now() -> dict[str, GearOnBus]:
     """What stands on the simulated bus, by the name that is planned for it."""
     status = read_status("127.0.0.70", 8421)
     assert status
-    return {g["name"]: g for p in status["ports"] if p["label"] == "BUS 1" for g in p["gear"]}
+    port = status.port_labelled("BUS 1")
+    assert port and port.gear is not UNSET
+    return {g.name: g for g in port.gear}
 
 
 def test_twenty_gear_in_the_wrong_order_are_put_right(mixed: Window, qtbot: QtBot) -> None:
@@ -91,7 +95,7 @@ def test_twenty_gear_in_the_wrong_order_are_put_right(mixed: Window, qtbot: QtBo
         who: list[str] = []
 
         def blinking(who: list[str] = who) -> bool:
-            who[:] = [n for n, g in gear_now().items() if g["short"] == page._apart[0] and g["blinks"]]
+            who[:] = [n for n, g in gear_now().items() if g.short == page._apart[0] and g.blinks]
             return bool(who)
 
         until(qtbot, blinking)
@@ -107,16 +111,16 @@ def test_twenty_gear_in_the_wrong_order_are_put_right(mixed: Window, qtbot: QtBo
             hand.keys += len(number)
         qtbot.keyClick(field, Qt.Key.Key_Return)
         hand.keys += 1
-    assert {n: g["short"] for n, g in gear_now().items()} == dict(zip(names, ORDER))  # nothing has happened yet
+    assert {n: g.short for n, g in gear_now().items()} == dict(zip(names, ORDER))  # nothing has happened yet
     hand.click(found(page, QPushButton, "Write 1"))
     done(mixed, qtbot)
-    assert {n: g["short"] for n, g in gear_now().items()} == {n: k for k, n in enumerate(names)}
+    assert {n: g.short for n, g in gear_now().items()} == {n: k for k, n in enumerate(names)}
     assert page._counts.text() == "20 answered"
     print(f"{hand.clicks} clicks, {hand.keys} keys")
     assert hand.clicks <= MOST_CLICKS and hand.keys <= MOST_KEYS
     press(page, "Put back")
     done(mixed, qtbot)
-    assert {n: g["short"] for n, g in gear_now().items()} == dict(zip(names, ORDER))
+    assert {n: g.short for n, g in gear_now().items()} == dict(zip(names, ORDER))
 
 
 def test_from_a_search_to_a_stored_and_recalled_scene(faulty: Window, qtbot: QtBot) -> None:
@@ -132,24 +136,24 @@ def test_from_a_search_to_a_stored_and_recalled_scene(faulty: Window, qtbot: QtB
     press(page, "Address it")
     done(faulty, qtbot)
     assert page._counts.text().startswith("20 answered") and "without address" not in page._counts.text()
-    assert len({g["short"] for g in gear_now().values()}) == 20
+    assert len({g.short for g in gear_now().values()}) == 20
     page._pick_place(0)
     panel = faulty.devices.panel
     level = named(qtbot, panel, "Level now")
     level.setText("10 %")
     assert level.commit()
     done(faulty, qtbot)
-    assert gear_now()["Arch 1L"]["level"] == 170
+    assert gear_now()["Arch 1L"].level == 170
     page.show_page("Scenes")
     page._choose_scene("7")
     press(page, "Store present levels")
     done(faulty, qtbot)
     page.work.set_level(page.bus_shown, None, 0)
     done(faulty, qtbot)
-    assert all(g["level"] == 0 for g in gear_now().values())
+    assert all(g.level == 0 for g in gear_now().values())
     press(page, "Recall")
     done(faulty, qtbot)
-    assert gear_now()["Arch 1L"]["level"] == 170 and gear_now()["Arch 1R"]["level"] == 254
+    assert gear_now()["Arch 1L"].level == 170 and gear_now()["Arch 1R"].level == 254
     press(page, "Plan what is stored")
     assert dict(bus_at(session.rig, page.bus_shown).gear_at(0).scenes)[7] == 170
     field = named(qtbot, page, "Scene level of gear 0")
@@ -174,20 +178,20 @@ def test_initialising_warns_remembers_and_can_be_put_back(
         return answer[0]
 
     monkeypatch.setattr("welvo.app.widgets.dialogs.ask_act", ask)
-    before = {n: g["short"] for n, g in gear_now().items()}
+    before = {n: g.short for n, g in gear_now().items()}
     page.address.click()
     assert asked[0][0] == "Initialise BUS 1" and "All 6 gear on BUS 1 of LEAT" in asked[0][1]
     assert asked[0][2] == [("all", "Address all 6 anew")] and not page.work.progress
     answer[0] = "all"
     page.address.click()
     done(mixed, qtbot)
-    after = {n: g["short"] for n, g in gear_now().items()}
+    after = {n: g.short for n, g in gear_now().items()}
     assert after != before and sorted(after.values()) == list(range(6))
     kept = mixed.session.rig.devices[page.device_id].readdressed[-1]
     assert {now: was for was, now in kept.changes} == {after[n]: before[n] for n in after}
     press(page, "Put back")
     done(mixed, qtbot)
-    assert {n: g["short"] for n, g in gear_now().items()} == before
+    assert {n: g.short for n, g in gear_now().items()} == before
 
 
 def test_gear_is_dragged_planned_grouped_and_written(faulty: Window, qtbot: QtBot) -> None:
@@ -268,7 +272,7 @@ def _fade(rig: Any, ref: PortRef, short: int) -> Any:
 
 def test_a_gateway_follows_its_universe(faulty: Window, qtbot: QtBot) -> None:
     """A level that is armed and held for a slot of the bus comes out at its gear, 255 as 254."""
-    page: Callable[[], dict[str, dict[str, Any]]] = gear_now
+    page: Callable[[], dict[str, GearOnBus]] = gear_now
     at_bus(faulty, qtbot)
     faulty.show_station("Bench")
     network = faulty.network
@@ -277,7 +281,7 @@ def test_a_gateway_follows_its_universe(faulty: Window, qtbot: QtBot) -> None:
     network.meant.levels.hold_slot("u31", 1, 255)
     network.meant.levels.hold_slot("u31", 2, 100)
     network.meant.note_touched()
-    until(qtbot, lambda: page()["Arch 1L"]["level"] == 254 and page()["Arch 1R"]["level"] == 100)
+    until(qtbot, lambda: page()["Arch 1L"].level == 254 and page()["Arch 1R"].level == 100)
     network.output.disarm_output()
 
 

@@ -19,6 +19,7 @@ from welvo.observed.values import Heard, HeardPort, Observed, Said, SourceSeen
 from welvo.observed.wire import merge_sources
 from welvo.patch.index import Index
 from welvo.protocols import artnet, sacn
+from welvo.protocols.status_page import LevelsBehind
 from welvo.rig.document import Rig
 from welvo.rig.lookup import bench_sender, feeds_of
 from welvo.rig.plan import feed_reaches
@@ -146,7 +147,7 @@ class World:
             return None
         return next((p.merged_levels(self.now) for p in node.ports if p.label == label), None)
 
-    def port_leaves(self, device: str, label: str) -> tuple[bytes, list[dict[str, object]]] | None:
+    def port_leaves(self, device: str, label: str) -> tuple[bytes, tuple[LevelsBehind, ...]] | None:
         found = self._device(device)
         return (found.octets_of_port(label), found.levels_behind(label)) if isinstance(found, PixelDevice) else None
 

@@ -96,7 +96,7 @@ def knock(seed: int | str, seconds: float, rate: int, folder: Path) -> tuple[str
             wrong.append("memory grew")
         if listener.faults.count or not listener.is_running:
             wrong.append("listening broke")
-        if len(answers["ports"]) != 4 or not stand_ins.is_running:
+        if len(answers.ports) != 4 or not stand_ins.is_running:
             wrong.append("the stand-ins broke")
         return words, "; ".join(wrong)
     finally:

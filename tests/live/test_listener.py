@@ -12,7 +12,7 @@ import pytest
 
 from tests.conftest import slowed
 from welvo.live.interfaces import Interface, interface_of, list_interfaces
-from welvo.live.links import LinkError, port_levels
+from welvo.live.links import LinkError
 from welvo.live.listener import Listener, ListenError
 from welvo.live.output import streams_to_send, subscribed_nodes
 from welvo.live.status import read_status
@@ -261,6 +261,3 @@ def test_a_status_page_that_is_rubbish_is_an_error_in_words() -> None:
     server.close()
     with pytest.raises(LinkError, match="does not show its status"):
         read_status("127.0.0.74", 8499)
-    assert port_levels({"ports": [{"label": "A", "levels": [1, 2]}, 5]}, "A") == b"\1\2" + bytes(510)
-    for bad in ([300], ["x"], [1] * 513, None):
-        assert port_levels({"ports": [{"label": "A", "levels": bad}]}, "A") is None

@@ -64,7 +64,7 @@ def test_it_passes_its_slots_on_and_255_as_254() -> None:
     now[0] += 1
     device.follow_universes()
     assert device.wires["BUS 1"].frames == before  # what did not change is not sent again
-    assert [g["level"] for g in device.status_page()["ports"][0]["gear"]] == [254, 100, 120]  # type: ignore[index]
+    assert [g.level for g in device.status_page().ports[0].gear] == [254, 100, 120]  # type: ignore[union-attr]
 
 
 def test_a_slow_bus_lets_the_last_place_wait() -> None:

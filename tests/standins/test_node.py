@@ -129,7 +129,7 @@ def test_a_port_told_to_put_out_fewer_slots_does() -> None:
     out = node.ports[0].merged_levels(100.0)
     assert out[95] == 7 and out[96] == 0
     status = node.status_page()
-    assert status["name"] == "NODE" and status["ports"][0]["slots"] == 96  # type: ignore[index]
+    assert status.name == "NODE" and status.ports[0].slots == 96
 
 
 def test_stand_ins_are_the_rigs_boxes_on_loopback(rig: Rig, tmp_path: Path) -> None:

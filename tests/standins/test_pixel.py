@@ -65,18 +65,18 @@ def test_behind_the_bridge_255_arrives_as_204_until_it_is_set_right() -> None:
     device, _ = penstock()
     light(device, 206, 123, 255)  # DMX 33 behind the bridge: universe 206 from slot 91 on
     (bridge,) = device.levels_behind("6")
-    assert (bridge["kind"], bridge["levels"][32], sum(bridge["levels"])) == ("bridge", 204, 204)  # type: ignore[index,call-overload]
+    assert (bridge.kind, bridge.levels[32], sum(bridge.levels)) == ("bridge", 204, 204)
     right = Index(set_right(RIG, PENSTOCK, "6", 2)[0])
     device, _ = penstock(right)
     light(device, 206, 123, 255)
-    assert device.levels_behind("6")[0]["levels"][32] == 255  # type: ignore[index]
+    assert device.levels_behind("6")[0].levels[32] == 255
 
 
 def test_a_pixel_count_that_is_short_moves_what_is_behind_the_bridge() -> None:
     device, _ = penstock()
     device.faults.short = 1
     light(device, 206, 123, 255)
-    assert device.levels_behind("6")[0]["levels"][32] == 0  # type: ignore[index]
+    assert device.levels_behind("6")[0].levels[32] == 0
 
 
 def test_null_pixels_grouping_gamma_and_order() -> None:
@@ -177,9 +177,7 @@ def test_every_shipped_model_with_a_page_can_be_simulated() -> None:
     for key, model in shipped_models().items():
         if model.kind != "node" and model.settings:
             device = PixelDevice("127.0.0.99", model, {}, Clock())
-            assert device.all_values()["active"]["ip"] == "127.0.0.99" and device.status_page()["ports"] is not None, (
-                key
-            )
+            assert device.all_values()["active"]["ip"] == "127.0.0.99" and device.status_page().ports is not None, key
             secret = {s.key for s in model.settings if s.secret}
             device.stage_values(dict.fromkeys(secret, "open sesame"))
             assert not any(

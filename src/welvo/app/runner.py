@@ -82,7 +82,7 @@ class JobRunner:
             job.then(job)
         return len(over)
 
-    def running_for(self, owner: object) -> list[Job[Any]]:
+    def running_for(self, owner: object) -> list[Job[object]]:
         """The jobs of an owner that were not taken over yet."""
         return [j for j in self._running if j.owner is owner]
 

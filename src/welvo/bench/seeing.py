@@ -6,11 +6,12 @@ The window sees through its network, the command line through what it asked itse
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any, Protocol
+from typing import Protocol
 
 from welvo.matching.leaving import proof_of_pixel as seen_leaving
 from welvo.observed.values import Observed, SourceSeen
 from welvo.patch.index import Index
+from welvo.protocols.status_page import LevelsBehind
 from welvo.rig.document import Rig
 from welvo.rig.lookup import feeds_of
 from welvo.rig.plan import port_of_fixture, ports_taking
@@ -29,7 +30,7 @@ class Sight(Protocol):
 
     def port_gives(self, device: str, label: str) -> bytes | None: ...
 
-    def port_leaves(self, device: str, label: str) -> tuple[bytes, list[dict[str, Any]]] | None: ...
+    def port_leaves(self, device: str, label: str) -> tuple[bytes, tuple[LevelsBehind, ...]] | None: ...
 
     def sources_on(self, universe: str) -> Sequence[tuple[SourceSeen, bytes]]: ...
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping
-from typing import Any
 
 from msgspec.structs import replace
 
@@ -19,12 +18,12 @@ from welvo.rig.refs import PortRef
 from welvo.rig.wiring import Readdressing
 
 
-def set_bus(rig: Rig, ref: PortRef, label: str, **fields: Any) -> Edit:
+def set_bus(rig: Rig, ref: PortRef, label: str, **fields: object) -> Edit:
     """Change how a bus follows its universe."""
     return set_port(rig, ref.device, ref.port, label, bus=replace(bus_at(rig, ref), **fields))
 
 
-def set_gear(rig: Rig, ref: PortRef, shorts: Iterable[int], label: str, **fields: Any) -> Edit:
+def set_gear(rig: Rig, ref: PortRef, shorts: Iterable[int], label: str, **fields: object) -> Edit:
     """Plan something for gear; those that were not planned yet are from now on."""
     bus = bus_at(rig, ref)
     gear = {g.at: g for g in bus.gear}

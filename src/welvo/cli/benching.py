@@ -34,6 +34,7 @@ from welvo.patience import steady
 if TYPE_CHECKING:
     from welvo.live.listener import Listener
     from welvo.observed.values import SourceSeen
+    from welvo.protocols.status_page import LevelsBehind, StatusPage
     from welvo.rig.document import Rig
 
 capture_argument = click.argument(
@@ -49,7 +50,7 @@ class _Sight:
 
     def __init__(self, rig: Rig, listener: Listener) -> None:
         self._rig, self._listener = rig, listener
-        self._pages: dict[str, dict[str, Any] | None] = {}
+        self._pages: dict[str, StatusPage | None] = {}
 
     def level(self, universe: str, address: int) -> int | None:
         heard = self.on_wire(universe)
@@ -68,7 +69,7 @@ class _Sight:
 
         return merge_sources(self.sources_on(universe)).levels or None
 
-    def _page_of_device(self, device: str) -> dict[str, Any] | None:
+    def _page_of_device(self, device: str) -> StatusPage | None:
         from welvo.live.links import LinkError
         from welvo.live.status import read_status
         from welvo.rig.plan import model_of
@@ -82,16 +83,12 @@ class _Sight:
         return self._pages[device]
 
     def port_gives(self, device: str, label: str) -> bytes | None:
-        from welvo.live.links import port_levels
-
         page = self._page_of_device(device)
-        return port_levels(page, label) if page else None
+        return page.levels_of_port(label) if page else None
 
-    def port_leaves(self, device: str, label: str) -> tuple[bytes, list[dict[str, Any]]] | None:
-        from welvo.live.links import port_octets
-
+    def port_leaves(self, device: str, label: str) -> tuple[bytes, tuple[LevelsBehind, ...]] | None:
         page = self._page_of_device(device)
-        return port_octets(page, label) if page else None
+        return page.octets_of_port(label) if page else None
 
 
 @app.command("why")

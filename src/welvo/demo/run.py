@@ -19,7 +19,7 @@ from welvo.formats.rigfile import load_rig_file, save_rig_file
 from welvo.live.device_link import HttpLink, Push, open_session, read_settings
 from welvo.live.engine import EngineProcess
 from welvo.live.interfaces import LOOPBACK
-from welvo.live.links import ArtNetLink, LinkError, port_levels, port_octets
+from welvo.live.links import ArtNetLink, LinkError
 from welvo.live.listener import Listener
 from welvo.live.output import rows_of, streams_to_send
 from welvo.live.status import read_status
@@ -211,7 +211,7 @@ def _show_live(rig: Rig, listener: Listener, say: Callable[[str], None]) -> Engi
         return found[at - 1] if found else -1
 
     def lamp() -> int:
-        found = port_levels(read_status("127.0.0.21", 8421), "A")
+        found = read_status("127.0.0.21", 8421).levels_of_port("A")
         return found[at - 1] if found else -1
 
     took = _wait_until_true("the level is on the wire", lambda: wire() == 255)
@@ -280,7 +280,7 @@ def _show_middle(index: Index, levels: Levels, send: Callable[[], None], say: Ca
 
     def leaves(at: Index, typed: str) -> Proof | None:
         on = on_cable(at, find_target(at, typed))
-        found = port_octets(read_status(ip, port), on[0].label) if on else None
+        found = read_status(ip, port).octets_of_port(on[0].label) if on else None
         return proof_of_pixel(at.cables_and_sums, on, *found, 255) if on and found else None
 
     took = _wait_until_true(

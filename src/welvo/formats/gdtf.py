@@ -12,7 +12,7 @@ from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 import msgspec
 from msgspec import Struct
@@ -27,6 +27,9 @@ from welvo.rig.base import Refused
 from welvo.rig.door import check_whole_value
 from welvo.rig.profile import FARTHEST_SPOT, Backdrop, Break, Channel, Facts, Mode, Profile, Range, Spot
 from welvo.rig.shorts import with_shorts
+
+if TYPE_CHECKING:
+    from lxml.etree import _Element
 
 DESCRIPTION = "description.xml"
 MOST_BYTES = 128 * 2**20
@@ -112,7 +115,7 @@ def _unpack_gdtf(data: bytes, name: str) -> dict[str, bytes]:
     return files
 
 
-def parse_xml(data: bytes, name: str, entry: str = DESCRIPTION) -> Any:
+def parse_xml(data: bytes, name: str, entry: str = DESCRIPTION) -> _Element:
     """The root element, without entities, network or huge trees. Raises RigFileError."""
     from lxml import etree
 
@@ -139,7 +142,7 @@ class _Place(Struct, frozen=True):
 
 
 class _Type:
-    def __init__(self, node: Any, name: str) -> None:
+    def __init__(self, node: _Element, name: str) -> None:
         self.node = node
         self.name = name
         self.doubts: list[Doubt] = []
@@ -194,9 +197,11 @@ class _Type:
         model = next((m for m in self.node.iterfind("Models/Model")), None)
         weight = self.node.find("PhysicalDescriptions/Properties/Weight")
 
-        def number(node: Any, key: str, times: float = 1.0, most: float = 1e5) -> float:
+        def number(node: _Element | None, key: str, times: float = 1.0, most: float = 1e5) -> float:
+            if node is None:
+                return 0.0
             try:
-                value = float(node.get(key, "0")) * times if node is not None else 0.0
+                value = float(node.get(key, "0")) * times
             except ValueError:
                 self.note_doubt(f"{node.tag} {node.get('Name', '')}", f"{key} “{node.get(key)}” is no number.")
                 return 0.0
@@ -216,7 +221,7 @@ class _Type:
 
     # ---- geometry
 
-    def places_of_geometries(self, mode: Any, where: str) -> dict[str, list[_Place]]:
+    def places_of_geometries(self, mode: _Element, where: str) -> dict[str, list[_Place]]:
         """Every geometry reachable from the mode's root, with its instances; references count up the pixels."""
         root = self.tops.get(mode.get("Geometry", ""))
         found: dict[str, list[_Place]] = defaultdict(list)
@@ -227,7 +232,7 @@ class _Type:
             return found
         counter = 0
         driven = {c.get("Geometry", "") for c in mode.iterfind("DMXChannels/DMXChannel")}
-        stack: list[tuple[Any, tuple[float, float, float]]] = [(root, (0.0, 0.0, 0.0))]
+        stack: list[tuple[_Element, tuple[float, float, float]]] = [(root, (0.0, 0.0, 0.0))]
         steps = 0
         while stack:
             g, (ox, oy, oz) = stack.pop()
@@ -262,14 +267,14 @@ class _Type:
             ]
         return found
 
-    def _read_position(self, g: Any, where: str) -> tuple[float, float, float]:
+    def _read_position(self, g: _Element, where: str) -> tuple[float, float, float]:
         try:
             return read_matrix(g.get("Position"))
         except ValueError as e:
             self.note_doubt(where, f"{g.get('Name', g.tag)}: {e}; taken as in place.")
             return 0.0, 0.0, 0.0
 
-    def _read_integer(self, node: Any, key: str, default: int) -> int:
+    def _read_integer(self, node: _Element, key: str, default: int) -> int:
         try:
             return int(node.get(key, default))
         except ValueError:
@@ -278,7 +283,7 @@ class _Type:
 
     # ---- modes and channels
 
-    def read_mode(self, node: Any) -> Mode:
+    def read_mode(self, node: _Element) -> Mode:
         name = node.get("Name", "") or "unnamed"
         where = f"mode “{name}”"
         places = self.places_of_geometries(node, where)
@@ -340,7 +345,7 @@ class _Type:
         return kept
 
     def read_channel(
-        self, node: Any, places: dict[str, list[_Place]], where: str
+        self, node: _Element, places: dict[str, list[_Place]], where: str
     ) -> Iterator[tuple[int, Channel, str]]:
         """Break number, channel and full name of every instance of one DMXChannel."""
         geometry = node.get("Geometry", "")
@@ -382,7 +387,9 @@ class _Type:
                 continue
             yield number, replace(made, slots=slots, pixel=min(10000, p.pixel)), full
 
-    def read_functions(self, node: Any, logical: list[Any], attribute: str, width: int, where: str) -> Channel:
+    def read_functions(
+        self, node: _Element, logical: list[_Element], attribute: str, width: int, where: str
+    ) -> Channel:
         """What the channel does: its first attribute, and every function and set as ranges."""
         if not logical:
             self.note_doubt(where, "has no logical channel; not described.")
@@ -391,7 +398,7 @@ class _Type:
         function = function_of(attribute)
         if attribute not in BY_KEY and not function.startswith("own:") and attribute not in self.units:
             self.note_doubt(where, f"attribute “{attribute}” is defined nowhere; kept by its name.")
-        entries: list[tuple[int, Any, Any]] = []
+        entries: list[tuple[int, _Element, _Element]] = []
         for lc in logical:
             if lc is not logical[0] and lc.get("Attribute") != attribute:
                 self.note_doubt(
@@ -417,8 +424,8 @@ class _Type:
             ranges += self.read_channel_sets(cf, lc, first, last, width, len(entries) > 1, where)
         low = high = None
         if len(entries) == 1 or all(cf.get("Attribute", attribute) == attribute for _, _, cf in entries[:1]):
-            cf = entries[0][2] if entries else None
-            if cf is not None and len(entries) == 1:
+            if len(entries) == 1:
+                cf = entries[0][2]
                 low, high = self._read_float(cf, "PhysicalFrom"), self._read_float(cf, "PhysicalTo")
         first_lc = logical[0]
         master = first_lc.get("Master", "None")
@@ -437,15 +444,15 @@ class _Type:
             ranges=tuple(ranges),
         )
 
-    def _find_initial_function(self, node: Any, entries: list[tuple[int, Any, Any]]) -> Any:
+    def _find_initial_function(self, node: _Element, entries: list[tuple[int, _Element, _Element]]) -> _Element | None:
         wanted = node.get("InitialFunction", "").rsplit(".", 1)[-1]
         return next((cf for _, _, cf in entries if cf.get("Name") == wanted), entries[0][2] if entries else None)
 
     def read_channel_sets(
-        self, cf: Any, lc: Any, first: int, last: int, width: int, several: bool, where: str
+        self, cf: _Element, lc: _Element, first: int, last: int, width: int, several: bool, where: str
     ) -> list[Range]:
         """Ranges of one function: its named sets, or itself when it is one of several."""
-        attribute = cf.get("Attribute") or lc.get("Attribute", "")
+        attribute = cf.get("Attribute", "") or lc.get("Attribute", "")
         low, high = self._read_float(cf, "PhysicalFrom"), self._read_float(cf, "PhysicalTo")
         wheel = self.wheels.get(cf.get("Wheel", ""), [])
         starts = sorted(
@@ -489,22 +496,22 @@ class _Type:
             hold=hold_of(name) if does == "reset" else 0.0,
         )
 
-    def _read_dmx_value(self, node: Any, key: str, width: int, where: str) -> int | None:
+    def _read_dmx_value(self, node: _Element, key: str, width: int, where: str) -> int | None:
         try:
             return read_dmx_value(node.get(key), width)
         except ValueError as e:
             self.note_doubt(where, f"{key}: {e}; left out.")
             return None
 
-    def _read_float(self, node: Any, key: str) -> float | None:
+    def _read_float(self, node: _Element, key: str) -> float | None:
         try:
-            value = float(node.get(key))
-        except (TypeError, ValueError):
+            value = float(node.get(key, ""))
+        except ValueError:
             return None
         return value if math.isfinite(value) else None
 
     def read_relations(
-        self, node: Any, channels: tuple[Channel, ...], full: list[str], where: str
+        self, node: _Element, channels: tuple[Channel, ...], full: list[str], where: str
     ) -> tuple[Channel, ...]:
         """What keeps a channel dark, where the file says it: a relation that multiplies."""
         needs: dict[str, list[str]] = defaultdict(list)

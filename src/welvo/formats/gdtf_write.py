@@ -8,12 +8,13 @@ are written back as they stood.
 from __future__ import annotations
 
 import uuid
-from typing import Any
+from typing import TYPE_CHECKING
 
 import msgspec
 from msgspec.structs import replace
 
 from welvo.formats.archive import pack_archive
+from welvo.formats.elements import child_node
 from welvo.formats.gdtf import BEAMS, DESCRIPTION, OWN_FACTS, loads_gdtf, parse_xml
 from welvo.formats.gdtf_terms import (
     FEATURES,
@@ -28,6 +29,9 @@ from welvo.formats.gdtf_terms import (
 from welvo.rig.attributes import BY_KEY, OWN, family_of, word_for
 from welvo.rig.modes import sorted_ranges
 from welvo.rig.profile import Channel, Facts, Mode, Profile
+
+if TYPE_CHECKING:
+    from lxml.etree import _Element
 
 PITCH = 0.05
 """Metres between neighbouring pixels where nothing else is known."""
@@ -88,7 +92,7 @@ class _Writer:
     def note_doubt(self, where: str, message: str) -> None:
         self.doubts.append(Doubt(where, message))
 
-    def build_root(self) -> Any:
+    def build_root(self) -> _Element:
         from lxml import etree
 
         kept = self.profile.kept.get(DESCRIPTION)
@@ -134,18 +138,14 @@ class _Writer:
         etree.SubElement(kind, "Protocols")
         return root
 
-    def _merge_modes(self, root: Any) -> None:
+    def _merge_modes(self, root: _Element) -> None:
         """Put changed and new modes into the kept file; unchanged ones stay as they stand, removed ones go."""
-        from lxml import etree
-
-        kind = root.find("FixtureType")
+        kind = child_node(root, "FixtureType")
         before = loads_gdtf(_zip_description(self.profile.kept[DESCRIPTION])).profile
-        holder = kind.find("DMXModes")
+        holder = child_node(kind, "DMXModes")
         nodes = list(holder.iterfind("DMXMode"))
         same = {m.name: (m, node) for m, node in zip(before.modes.values(), nodes)}
-        geometries = kind.find("Geometries")
-        if geometries is None:
-            geometries = etree.SubElement(kind, "Geometries")
+        geometries = child_node(kind, "Geometries")
         order = []
         for n, mode in enumerate(self.profile.modes.values(), 1):
             old = same.get(mode.name)
@@ -161,7 +161,7 @@ class _Writer:
         kind.set("Name", safe_gdtf_name(self.profile.name))
         kind.set("Manufacturer", self.profile.maker)
 
-    def _declare_attributes(self, kind: Any, mode: Mode) -> None:
+    def _declare_attributes(self, kind: _Element, mode: Mode) -> None:
         """Make sure that the attributes of a mode are defined in a kept file."""
         from lxml import etree
 
@@ -191,7 +191,7 @@ class _Writer:
 
     # ---- the parts of a file of our own
 
-    def _add_attributes(self, kind: Any) -> None:
+    def _add_attributes(self, kind: _Element) -> None:
         from lxml import etree
 
         definitions = etree.SubElement(kind, "AttributeDefinitions")
@@ -216,7 +216,7 @@ class _Writer:
                 holder, "Attribute", Name=name, Pretty=pretty, Feature=f"{group}.{feature}", PhysicalUnit=unit
             )
 
-    def _add_wheels(self, kind: Any) -> None:
+    def _add_wheels(self, kind: _Element) -> None:
         from lxml import etree
 
         holder = etree.SubElement(kind, "Wheels")
@@ -230,7 +230,7 @@ class _Writer:
                     for r in coloured:
                         etree.SubElement(wheel, "Slot", Name=safe_gdtf_name(r.name), Color=hex_to_cie(r.light))
 
-    def _add_physical(self, kind: Any) -> None:
+    def _add_physical(self, kind: _Element) -> None:
         from lxml import etree
 
         holder = etree.SubElement(kind, "PhysicalDescriptions")
@@ -243,11 +243,11 @@ class _Writer:
         if facts.weight:
             etree.SubElement(properties, "Weight", Value=f"{facts.weight:g}")
 
-    def _add_models(self, kind: Any) -> None:
+    def _add_models(self, kind: _Element) -> None:
         from lxml import etree
 
         facts = self.profile.facts or Facts()
-        holder = kind.find("Models")
+        holder = child_node(kind, "Models")
         etree.SubElement(
             holder,
             "Model",
@@ -269,7 +269,7 @@ class _Writer:
             File="",
         )
 
-    def _add_beam(self, parent: Any, name: str, model: str = "Pixel") -> Any:
+    def _add_beam(self, parent: _Element, name: str, model: str = "Pixel") -> _Element:
         from lxml import etree
 
         f = self.profile.facts or Facts()
@@ -293,7 +293,7 @@ class _Writer:
             ThrowRatio="1.000000",
         )
 
-    def _add_mode(self, geometries: Any, modes: Any, mode: Mode, body: str) -> Any:
+    def _add_mode(self, geometries: _Element, modes: _Element, mode: Mode, body: str) -> _Element:
         from lxml import etree
 
         geometry = etree.SubElement(geometries, "Geometry", Name=body, Model="Body", Position=say_matrix(0, 0, 0))
@@ -346,7 +346,7 @@ class _Writer:
             self.note_doubt(f"mode “{mode.name}”", "free slots at the end of a break have no place in GDTF.")
         return node
 
-    def _add_channel(self, holder: Any, c: Channel, geometry: str) -> None:
+    def _add_channel(self, holder: _Element, c: Channel, geometry: str) -> None:
         from lxml import etree
 
         width, attribute = len(c.slots), attribute_name(c.function)
@@ -416,7 +416,7 @@ class _Writer:
         if c.ranges and reach < c.highest_value:
             etree.SubElement(function, "ChannelSet", Name="", DMXFrom=say_value(reach + 1, width))
 
-    def _add_relations(self, holder: Any, mode: Mode, names: dict[int, tuple[str, str]]) -> None:
+    def _add_relations(self, holder: _Element, mode: Mode, names: dict[int, tuple[str, str]]) -> None:
         from lxml import etree
 
         done = set()

@@ -13,7 +13,7 @@ import uuid as uuids
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 import numpy.typing as npt
@@ -25,6 +25,9 @@ from welvo.formats.gdtf import Imported, loads_gdtf, parse_xml
 from welvo.rig.notation import say_thousands
 from welvo.rig.patched import Turn
 from welvo.rig.steps import take_step
+
+if TYPE_CHECKING:
+    from lxml.etree import _Element
 
 SCENE = "GeneralSceneDescription.xml"
 MOST_FILE = 192 * 2**20
@@ -102,7 +105,7 @@ def loads_mvr(data: bytes, name: str = "the file") -> SceneFile:
     return SceneFile(name, data, found, types, doubts)
 
 
-def scene_root(files: dict[str, bytes], name: str) -> Any:
+def scene_root(files: dict[str, bytes], name: str) -> _Element:
     """The root of a scene's description. Raises RigFileError."""
     if SCENE not in files:
         raise RigFileError(f"{name} is a ZIP without {SCENE}; it is no scene.")
@@ -117,7 +120,7 @@ def _stem_of_entry(entry: str) -> str:
     return entry.rpartition("/")[2].lower().removesuffix(".gdtf")
 
 
-def _text_of_tag(node: Any, tag: str) -> str:
+def _text_of_tag(node: _Element, tag: str) -> str:
     found = node.find(tag)
     return (found.text or "").strip() if found is not None else ""
 
@@ -127,12 +130,12 @@ def scene_uuid(kind: str, words: str) -> str:
     return str(uuids.uuid5(_SPACE, f"{kind}/{words}")).upper()
 
 
-def names_in_scene(root: Any, tag: str) -> dict[str, str]:
+def names_in_scene(root: _Element, tag: str) -> dict[str, str]:
     """Names by UUID of the scene's positions or classes."""
     return {(n.get("uuid") or "").upper(): n.get("name") or "" for n in root.iterfind(f"Scene/AUXData/{tag}")}
 
 
-def walk_fixtures(root: Any, name: str = "the file") -> Iterator[tuple[Any, str, Matrix]]:
+def walk_fixtures(root: _Element, name: str = "the file") -> Iterator[tuple[_Element, str, Matrix]]:
     """Every fixture of a scene, with the name of its layer and the transform of what it stands in. Raises RigFileError
     for one that no show has the size of."""
     seen = 0
@@ -152,7 +155,7 @@ def walk_fixtures(root: Any, name: str = "the file") -> Iterator[tuple[Any, str,
                 stack += [(child, inner) for child in reversed(children) if isinstance(child.tag, str)]
 
 
-def matrix_of(node: Any) -> Matrix:
+def matrix_of(node: _Element) -> Matrix:
     """`{u}{v}{w}{o}` of a node; without one, or with one that makes no sense, nothing is turned or moved."""
     numbers = re.findall(r"[-+]?(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?", _text_of_tag(node, "Matrix"))
     if len(numbers) != 12:
@@ -172,7 +175,7 @@ def spot_of(matrix: Matrix) -> tuple[float, float, float]:
     return x, y, z
 
 
-def number_of(node: Any) -> int:
+def number_of(node: _Element) -> int:
     """The number of a fixture; 0 where it has none that Welvo can hold."""
     for tag in ("FixtureIDNumeric", "FixtureID"):
         text = _text_of_tag(node, tag)
@@ -181,7 +184,7 @@ def number_of(node: Any) -> int:
     return 0
 
 
-def addresses_of(node: Any, doubts: list[str]) -> tuple[tuple[int, int, int], ...]:
+def addresses_of(node: _Element, doubts: list[str]) -> tuple[tuple[int, int, int], ...]:
     """(break, universe, address) of a fixture's DMX addresses, in the order of the breaks."""
     found = []
     for a in node.iterfind("Addresses/Address"):
@@ -204,7 +207,7 @@ def addresses_of(node: Any, doubts: list[str]) -> tuple[tuple[int, int, int], ..
     return tuple(sorted(found))
 
 
-def _read_fixtures(root: Any, doubts: list[str], name: str) -> Iterator[SceneFixture]:
+def _read_fixtures(root: _Element, doubts: list[str], name: str) -> Iterator[SceneFixture]:
     positions, classes = names_in_scene(root, "Position"), names_in_scene(root, "Class")
     for node, layer, outer in walk_fixtures(root, name):
         turns: list[Turn] = []

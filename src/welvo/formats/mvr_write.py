@@ -7,11 +7,12 @@ the layer its column names. A node whose fixture was taken out of the rig goes; 
 from __future__ import annotations
 
 import re
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from welvo.formats.archive import pack_archive, unpack_archive
+from welvo.formats.elements import child_node
 from welvo.formats.gdtf_write import dumps_gdtf
 from welvo.formats.mvr import (
     BOUNDS,
@@ -37,6 +38,9 @@ from welvo.rig.lookup import mode_of
 from welvo.rig.notation import say_count
 from welvo.rig.patched import Fixture
 
+if TYPE_CHECKING:
+    from lxml.etree import _Element
+
 OWN_LAYER = "Rig"
 
 
@@ -61,8 +65,9 @@ def dumps_mvr(index: Index) -> tuple[bytes, list[str]]:
             node, outer = writer.new_node(uuid, fixture), IDENTITY
         writer.write_fixture(node, outer, key, fixture, specs)
     for uuid, (node, _) in nodes.items():
-        if uuid in taken and uuid not in mine:
-            node.getparent().remove(node)
+        holder = node.getparent()
+        if uuid in taken and uuid not in mine and holder is not None:
+            holder.remove(node)
     if rig.elements:
         doubts.append(f"{say_count(len(rig.elements), 'element')} of pixels are no fixtures, and are not in the scene.")
     etree.indent(root)
@@ -70,11 +75,11 @@ def dumps_mvr(index: Index) -> tuple[bytes, list[str]]:
     return pack_archive([(SCENE, scene), *files.items()]), doubts
 
 
-def _base_scene(rig: Rig) -> tuple[Any, dict[str, bytes]]:
+def _base_scene(rig: Rig) -> tuple[_Element, dict[str, bytes]]:
     """The scenes the rig came from as one, and their other files."""
     from lxml import etree
 
-    root: Any = None
+    root: _Element | None = None
     files: dict[str, bytes] = {}
     for kept in rig.scenes.values():
         entries = unpack_archive(kept.data, kept.name, BOUNDS, "is damaged ({why}).", lambda inside: True)
@@ -89,13 +94,13 @@ def _base_scene(rig: Rig) -> tuple[Any, dict[str, bytes]]:
             for node in one.iterfind(f"Scene/{part}/*"):
                 known = {n.get("uuid") for n in root.iterfind(f"Scene/{part}/*")}
                 if node.get("uuid") not in known:
-                    _child_node(root.find("Scene"), part).append(node)
+                    child_node(child_node(root, "Scene"), part).append(node)
     if root is None:
         root = etree.Element("GeneralSceneDescription", verMajor="1", verMinor="6")
         etree.SubElement(root, "Scene")
     root.set("provider", "Welvo")
-    scene = root.find("Scene")
-    aux, layers = _child_node(scene, "AUXData"), _child_node(scene, "Layers")
+    scene = child_node(root, "Scene")
+    aux, layers = child_node(scene, "AUXData"), child_node(scene, "Layers")
     scene.insert(0, aux)
     scene.insert(1, layers)
     return root, files
@@ -119,15 +124,8 @@ def _write_types(rig: Rig, files: dict[str, bytes], doubts: list[str]) -> dict[s
     return specs
 
 
-def _child_node(node: Any, tag: str) -> Any:
-    from lxml import etree
-
-    found = node.find(tag)
-    return found if found is not None else etree.SubElement(node, tag)
-
-
 class _Writer:
-    def __init__(self, index: Index, root: Any) -> None:
+    def __init__(self, index: Index, root: _Element) -> None:
         self._index, self._root = index, root
         self._layers: dict[str, Any] = {}
         for layer in root.iterfind("Scene/Layers/Layer"):
@@ -137,7 +135,7 @@ class _Writer:
         self._positions_by_id = names_in_scene(root, "Position")
         self._classes_by_id = names_in_scene(root, "Class")
 
-    def new_node(self, uuid: str, fixture: Fixture) -> Any:
+    def new_node(self, uuid: str, fixture: Fixture) -> _Element:
         """A node for a fixture that no scene knows yet, in the layer that its column names."""
         from lxml import etree
 
@@ -145,12 +143,15 @@ class _Writer:
         layer = self._layers.get(name)
         if layer is None or not np.allclose(matrix_of(layer), IDENTITY):
             layer = etree.SubElement(
-                self._root.find("Scene/Layers"), "Layer", name=name, uuid=scene_uuid("layer", name)
+                child_node(child_node(self._root, "Scene"), "Layers"),
+                "Layer",
+                name=name,
+                uuid=scene_uuid("layer", name),
             )
             self._layers[name] = layer
-        return etree.SubElement(_child_node(layer, "ChildList"), "Fixture", uuid=uuid, name=fixture.name)
+        return etree.SubElement(child_node(layer, "ChildList"), "Fixture", uuid=uuid, name=fixture.name)
 
-    def write_fixture(self, node: Any, outer: Matrix, key: str, fixture: Fixture, specs: dict[str, str]) -> None:
+    def write_fixture(self, node: _Element, outer: Matrix, key: str, fixture: Fixture, specs: dict[str, str]) -> None:
         rig = self._index.rig
         if (node.get("name") or "").strip() != fixture.name:
             node.set("name", fixture.name)
@@ -173,7 +174,7 @@ class _Writer:
             _set_text(node, "UnitNumber", "0")
         self._write_addresses(node, key)
 
-    def _write_place(self, node: Any, outer: Matrix, fixture: Fixture) -> None:
+    def _write_place(self, node: _Element, outer: Matrix, fixture: Fixture) -> None:
         own = matrix_of(node)
         if fixture.spot is None:
             return
@@ -189,7 +190,7 @@ class _Writer:
         _set_text(node, "Matrix", "".join("{" + ",".join(f"{v:.6f}" for v in line) + "}" for line in made), first=True)
 
     def _refer_by_name(
-        self, node: Any, tag: str, kind: str, name: str, by_name: dict[str, str], by_id: dict[str, str]
+        self, node: _Element, tag: str, kind: str, name: str, by_name: dict[str, str], by_id: dict[str, str]
     ) -> None:
         """A reference to a position or a class by its name, which is made where the scene has none."""
         from lxml import etree
@@ -205,10 +206,10 @@ class _Writer:
         if uuid is None:
             uuid = by_name[name] = scene_uuid(kind.lower(), name)
             by_id[uuid] = name
-            etree.SubElement(self._root.find("Scene/AUXData"), kind, uuid=uuid, name=name)
+            etree.SubElement(child_node(child_node(self._root, "Scene"), "AUXData"), kind, uuid=uuid, name=name)
         _set_text(node, tag, uuid)
 
-    def _write_addresses(self, node: Any, key: str) -> None:
+    def _write_addresses(self, node: _Element, key: str) -> None:
         from lxml import etree
 
         rig = self._index.rig
@@ -219,7 +220,7 @@ class _Writer:
         present = addresses_of(node, [])
         if [p[1:] for p in present] == [w[1:] for w in wanted]:
             return
-        holder = _child_node(node, "Addresses")
+        holder = child_node(node, "Addresses")
         for old in holder.findall("Address"):
             holder.remove(old)
         for n, universe, address in wanted:
@@ -227,7 +228,7 @@ class _Writer:
             made.text = str((universe - 1) * 512 + address)
 
 
-def _set_text(node: Any, tag: str, words: str, first: bool = False) -> None:
+def _set_text(node: _Element, tag: str, words: str, first: bool = False) -> None:
     from lxml import etree
 
     found = node.find(tag)

@@ -13,7 +13,6 @@ import io
 import re
 from collections.abc import Iterable, Sequence
 from pathlib import Path
-from typing import Any
 
 from msgspec import Struct
 
@@ -133,7 +132,7 @@ def _from_workbook(data: bytes, name: str) -> Cells:
     return [[_say_cell(v) for v in row] for row in rows]
 
 
-def _say_cell(value: Any) -> tuple[str, bool]:
+def _say_cell(value: object) -> tuple[str, bool]:
     if value is None:
         return "", False
     if isinstance(value, bool):

@@ -2,10 +2,6 @@
 
 from __future__ import annotations
 
-import base64
-import binascii
-from typing import Any
-
 import msgspec
 
 from welvo.live.listener import Listener
@@ -36,13 +32,13 @@ def reason_of_error(e: Exception) -> str:
     return mark_unseen_letters(first)[:MOST_REASON] or "it takes too long"
 
 
-def read_page(raw: bytes) -> Any:
+def read_page(raw: bytes) -> object:
     """The JSON of a device's page as plain values, with its texts cut and cleaned: they go on into files, lists and
     papers. Raises msgspec.DecodeError, ValueError or RecursionError for what is no JSON."""
     return _clean_value(msgspec.json.decode(raw))
 
 
-def _clean_value(value: Any) -> Any:
+def _clean_value(value: object) -> object:
     if isinstance(value, str):
         return mark_unseen_letters(value[:MOST_TEXT])
     if isinstance(value, list):
@@ -81,31 +77,3 @@ class ArtNetLink:
 def _four_octets(ip: str) -> artnet.Four:
     a, b, c, d = (int(p) for p in ip.split("."))
     return a, b, c, d
-
-
-def port_levels(status: dict[str, Any], label: str) -> bytes | None:
-    """What a port puts out, from a status; None when it does not say, or says nonsense."""
-    for port in status["ports"]:
-        if isinstance(port, dict) and port.get("label") == label:
-            levels = port.get("levels")
-            if isinstance(levels, list) and _are_levels(levels):
-                return bytes(levels).ljust(512, b"\0")
-    return None
-
-
-def port_octets(status: dict[str, Any], label: str) -> tuple[bytes, list[dict[str, Any]]] | None:
-    """The octets that leave a port of pixels, and what is measured behind its bridges; None when it does not say."""
-    for port in status["ports"]:
-        if isinstance(port, dict) and port.get("label") == label and isinstance(port.get("octets"), str):
-            behind = port.get("behind")
-            try:
-                octets = base64.b64decode(port["octets"], validate=True)
-            except (binascii.Error, ValueError):
-                return None
-            lines = [b for b in behind if isinstance(b, dict)] if isinstance(behind, list) else []
-            return octets, [b for b in lines if _are_levels(b.get("levels"))]
-    return None
-
-
-def _are_levels(levels: object) -> bool:
-    return isinstance(levels, list) and len(levels) <= 512 and all(isinstance(v, int) and 0 <= v <= 255 for v in levels)

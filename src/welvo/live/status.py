@@ -7,15 +7,15 @@ one limit for the whole of it: a page that drips, or a device that is slow, hold
 from __future__ import annotations
 
 import contextlib
-from typing import TYPE_CHECKING, Any
-
-import msgspec
+from typing import TYPE_CHECKING
 
 from welvo.live.device_link import HttpLink
 from welvo.live.device_link import open_session as settings_session
-from welvo.live.links import LinkError, read_page, reason_of_error
+from welvo.live.links import LinkError, reason_of_error
 from welvo.live.worker import Faults, Worker
 from welvo.patience import patient, rest, steady
+from welvo.protocols.status_page import StatusPage, decode_status_page
+from welvo.protocols.wire import WireError
 
 if TYPE_CHECKING:
     import asyncio
@@ -36,7 +36,7 @@ MOST = 1 << 20
 """Octets of a status page at the most: reading it must not hold up the window either."""
 
 
-async def _ask_status(session: ClientSession, ip: str, port: int) -> dict[str, Any]:
+async def _ask_status(session: ClientSession, ip: str, port: int) -> StatusPage:
     from aiohttp import ClientError
 
     try:
@@ -49,12 +49,9 @@ async def _ask_status(session: ClientSession, ip: str, port: int) -> dict[str, A
     except (OSError, ClientError, TimeoutError) as e:
         raise LinkError(f"{ip} does not show its status on port {port} ({reason_of_error(e)}).") from e
     try:
-        found = read_page(body) if len(body) <= MOST else None
-    except (msgspec.DecodeError, ValueError, RecursionError) as e:
+        return decode_status_page(body if len(body) <= MOST else b"")
+    except WireError as e:
         raise LinkError(f"{ip} answers with something that is no status.") from e
-    if not isinstance(found, dict) or not isinstance(found.get("ports"), list):
-        raise LinkError(f"{ip} answers with something that is no status.")
-    return found
 
 
 def _open_session(interface: str = "") -> ClientSession:
@@ -64,12 +61,12 @@ def _open_session(interface: str = "") -> ClientSession:
     return ClientSession(connector=connector, timeout=ClientTimeout(total=None))  # `_ask_status` has the limit
 
 
-def read_status(ip: str, port: int) -> dict[str, Any]:
+def read_status(ip: str, port: int) -> StatusPage:
     """One device's status page as JSON, now. Whatever is wrong with the answer is a LinkError in words."""
 
     import asyncio
 
-    async def once() -> dict[str, Any]:
+    async def once() -> StatusPage:
         async with _open_session() as session:
             return await _ask_status(session, ip, port)
 
@@ -91,7 +88,7 @@ class StatusWatch:
         self.said: dict[str, Said] = {}
         self.silent: dict[str, str] = {}
         """Why settings of a device could not be read."""
-        self.found: dict[str, tuple[float, dict[str, Any]]] = {}
+        self.found: dict[str, tuple[float, StatusPage]] = {}
         self.failed: dict[str, str] = {}
         self.faults = Faults()
         self._worker = Worker("status pages", self._run_loop, self.faults)
@@ -115,7 +112,7 @@ class StatusWatch:
         """A task for each page, for as long as it is wanted."""
         import asyncio
 
-        tasks: dict[tuple[Any, ...], asyncio.Task[None]] = {}
+        tasks: dict[tuple[object, ...], asyncio.Task[None]] = {}
         interface = self.interface
         async with _open_session(interface) as session, settings_session(interface) as for_settings:
             while (self.wanted or self.asked) and interface == self.interface and not self._worker.stopping.is_set():

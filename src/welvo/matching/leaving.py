@@ -7,11 +7,12 @@ what the plan makes of the level.
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
 
 import numpy as np
 from msgspec import Struct
 
+from welvo.protocols.status_page import LevelsBehind
 from welvo.rig.document import Rig
 from welvo.runs.along import cable_order, components_of
 from welvo.runs.brightness import on_the_device, product_of_factors, scale_byte
@@ -57,7 +58,7 @@ def proof_of_pixel(
     cables: Cables,
     attached: tuple[Stream, Piece, int],
     octets: bytes,
-    behind: list[dict[str, Any]],
+    behind: Sequence[LevelsBehind],
     sent: int | None,
 ) -> Proof | None:
     """What was seen at the place of slot `within` of a segment, for a level that was sent there (None: nobody knows).
@@ -76,8 +77,8 @@ def proof_of_pixel(
         )
     has = octets[at]
     if s.kind == "bridge":
-        line = next((b["levels"] for b in behind if b.get("place") == piece.n and b.get("kind") == "bridge"), None)
-        has = int(line[within - 1]) if isinstance(line, list) and within <= len(line) else has
+        line = next((b.levels for b in behind if b.place == piece.n and b.kind == "bridge"), ())
+        has = line[within - 1] if within <= len(line) else has
         words = f"DMX {within} gives {has}"
         if sent is None:
             return Proof(words, "unknown", lamp=words)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated
 
 import msgspec
 from msgspec import Meta
@@ -30,4 +30,4 @@ class Value(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True, gc=Fa
     `extra` holds what a file said that this version does not know. It is written back where it stood.
     """
 
-    extra: dict[str, Any] | None = None
+    extra: dict[str, object] | None = None

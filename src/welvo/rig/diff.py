@@ -68,7 +68,9 @@ def list_differences(a: Rig, b: Rig, parts: Iterable[str] = PARTS) -> list[Touch
     return found
 
 
-def _differences_inside(a: Any, b: Any, path: tuple[str, ...]) -> Iterator[tuple[tuple[str, ...], Any, Any]]:
+def _differences_inside(
+    a: object, b: object, path: tuple[str, ...]
+) -> Iterator[tuple[tuple[str, ...], object, object]]:
     if a is b or (a == b and type(a) is type(b)):
         return
     if isinstance(a, Value) and type(a) is type(b):
@@ -91,7 +93,7 @@ def value_at(rig: Rig, part: str, key: str, path: tuple[str, ...]) -> Any:
     return at
 
 
-def with_value(entry: Any, path: tuple[str, ...], value: Any) -> Any:
+def with_value(entry: object, path: tuple[str, ...], value: object) -> object:
     """An entry with another value at a place inside of it; GONE takes a key out of its mapping."""
     if not path:
         return value
@@ -105,10 +107,10 @@ def with_value(entry: Any, path: tuple[str, ...], value: Any) -> Any:
     return replace(entry, **{step: with_value(getattr(entry, step), rest, value)})
 
 
-def set_places(rig: Rig, label: str, wanted: Iterable[tuple[str, str, tuple[str, ...], Any]]) -> Edit:
+def set_places(rig: Rig, label: str, wanted: Iterable[tuple[str, str, tuple[str, ...], object]]) -> Edit:
     """Set values at places. Raises KeyError where the way to one is gone, Refused for what cannot stand there."""
-    parts: dict[str, dict[str, Any]] = {}
-    own: dict[str, Any] = {}
+    parts: dict[str, dict[str, object]] = {}
+    own: dict[str, object] = {}
     for part, key, path, value in wanted:
         if part == "rig":
             own[key] = value

@@ -131,7 +131,7 @@ def put_entries(rig: Rig, label: str, *, made: Iterable[str] = (), **parts: dict
     return msgspec.structs.replace(rig, **new), Change(label, touched, tuple(made))
 
 
-def put_rig(rig: Rig, label: str, **fields: Any) -> Edit:
+def put_rig(rig: Rig, label: str, **fields: object) -> Edit:
     """Set fields of the rig itself: its name, its columns, the use in force."""
     for name, value in fields.items():
         check_field(Rig, name, value)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from typing import Any
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -40,7 +39,7 @@ def say_channel(c: Channel) -> str:
 # ---- channels
 
 
-def set_channels(mode: Mode, which: Collection[int], **fields: Any) -> Mode:
+def set_channels(mode: Mode, which: Collection[int], **fields: object) -> Mode:
     """Give several channels the same fields. Values must fit each one's width; else Refused names the first."""
     channels = list(mode.channels)
     for n in which:
@@ -353,7 +352,7 @@ def split_range(c: Channel, at: int) -> Channel:
     return replace(c, ranges=tuple(ranges))
 
 
-def set_range(c: Channel, n: int, **fields: Any) -> Channel:
+def set_range(c: Channel, n: int, **fields: object) -> Channel:
     """Change one range (in order); its values must lie in the channel's width and not run backwards."""
     ranges = list(sorted_ranges(c.ranges))
     r = replace(ranges[n], **fields)
@@ -433,7 +432,7 @@ def _say_channels(mode: Mode, channels: list[Channel]) -> str:
 def _are_alike(a: list[Channel], b: list[Channel]) -> bool:
     """Whether two functions behave alike wherever they stand."""
 
-    def facts(c: Channel) -> tuple[Any, ...]:
+    def facts(c: Channel) -> tuple[object, ...]:
         return len(c.slots), c.default, c.highlight, c.release, c.invert, c.snap, c.low, c.high, c.ranges
 
     return facts(a[0]) == facts(b[0]) and len(a) == len(b)

@@ -29,7 +29,7 @@ from welvo.rig.wiring import DeviceModel
 class ArtAddressPart(Struct, frozen=True):
     """What a value is in an ArtAddress packet: fields of it, or a command."""
 
-    fields: dict[str, Any]
+    fields: dict[str, object]
     command: int = 0
 
 

@@ -8,8 +8,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from msgspec.structs import replace
+
 from welvo.buses.plan import address_of_place, frames_of
 from welvo.protocols import dali
+from welvo.protocols.status_page import GearOnBus, PortStatus, StatusPage
 from welvo.rig.buses import ADDRESSINGS, CONTROLS, CURVES, Bus
 from welvo.rig.wiring import DeviceModel
 from welvo.standins.gear import NO_ADDRESS, Wire
@@ -97,24 +100,22 @@ class Gateway(PixelDevice):
                 self.put_frames(label, [dali.command_frame(dali.EVERYBODY, code).octets_of_frame()])
         return why
 
-    def status_page(self) -> dict[str, object]:
+    def status_page(self) -> StatusPage:
         """What each bus does: the levels of its gear, and what is seen at them (simulated gateways only)."""
-        said = super().status_page()
-        said["ports"] = [
-            {
-                "label": label,
-                "protocol": self._protocol_by_settings(label),
-                "universe": self._active_number(f"{label}.universe", 1),
-                "gear": [
-                    {
-                        "short": g.short if g.short != NO_ADDRESS else None,
-                        "level": g.level,
-                        "name": g.name,
-                        "blinks": g.blinks_until > wire.now,
-                    }
-                    for g in wire.gear
-                ],
-            }
-            for label, wire in self.wires.items()
-        ]
-        return said
+        return replace(
+            super().status_page(),
+            ports=tuple(
+                PortStatus(
+                    label,
+                    protocol=self._protocol_by_settings(label),
+                    universe=self._active_number(f"{label}.universe", 1),
+                    gear=tuple(
+                        GearOnBus(
+                            g.short if g.short != NO_ADDRESS else None, g.level, g.name, g.blinks_until > wire.now
+                        )
+                        for g in wire.gear
+                    ),
+                )
+                for label, wire in self.wires.items()
+            ),
+        )

@@ -13,7 +13,6 @@ import socket
 import struct
 import time
 from collections.abc import Iterable
-from typing import Any
 
 from welvo.protocols import rdm
 from welvo.protocols.dmx512 import Reader
@@ -106,12 +105,12 @@ class LineEnd:
         self.socket.close()
 
 
-def ask_line_end(number: int, seconds: float = 1.0) -> dict[str, Any]:
+def ask_line_end(number: int, seconds: float = 1.0) -> dict[str, object]:
     """What the far end of a simulated line has. Raises OSError when there is none, or it does not answer in time."""
     with socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM) as asking:
         asking.settimeout(seconds)
         asking.bind(b"")  # any free name of the abstract namespace, so that it can be answered
         asking.connect(rehearsal_address(str(number)))
         asking.send(b"?")
-        found: dict[str, Any] = json.loads(asking.recv(1 << 16))
+        found: dict[str, object] = json.loads(asking.recv(1 << 16))
         return found

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from welvo.protocols import artnet, rdm, sacn
+from welvo.protocols.status_page import PortStatus, SourceOnPort, StatusPage
 from welvo.protocols.wire import WireError
 from welvo.rig.counting import net_sub_universe
 from welvo.rig.entered import SettingValue
@@ -225,33 +226,32 @@ class Node(Receiver):
 
     # ---- what anyone may see
 
-    def status_page(self) -> dict[str, object]:
+    def status_page(self) -> StatusPage:
         """The status page: settings as the device has them and what each port puts out."""
         now = self.clock()
-        return {
-            "name": self.name,
-            "long_name": self.long_name,
-            "ip": self.ip,
-            "model": self.model.name,
-            "identify": self.identify,
-            "noise": self.noise,
-            "ports": [
-                {
-                    "label": p.label,
-                    "protocol": p.protocol,
-                    "universe": p.universe,
-                    "merge": p.merge,
-                    "slots": p.slots,
-                    "frames": p.frames,
-                    "levels": list(p.merged_levels(now)),
-                    "sources": [
-                        {"ip": s.ip, "name": s.name, "priority": s.priority, "age": round(now - s.at, 3)}
-                        for s in p.sources.values()
-                    ],
-                }
+        return StatusPage(
+            name=self.name,
+            long_name=self.long_name,
+            ip=self.ip,
+            model=self.model.name,
+            identify=self.identify,
+            noise=self.noise,
+            ports=tuple(
+                PortStatus(
+                    p.label,
+                    protocol=p.protocol,
+                    universe=p.universe,
+                    merge=p.merge,
+                    slots=p.slots,
+                    frames=p.frames,
+                    levels=tuple(p.merged_levels(now)),
+                    sources=tuple(
+                        SourceOnPort(s.ip, s.name, s.priority, round(now - s.at, 3)) for s in p.sources.values()
+                    ),
+                )
                 for p in self.ports
-            ],
-        }
+            ),
+        )
 
 
 def _factory_value(model: DeviceModel, key: str) -> SettingValue | None:

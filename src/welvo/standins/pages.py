@@ -12,6 +12,7 @@ from typing import Any
 
 from aiohttp import web
 
+from welvo.protocols.status_page import encode_status_page
 from welvo.standins.gateway import Gateway
 from welvo.standins.node import Node
 from welvo.standins.pixel import PixelDevice, PowerLost
@@ -25,7 +26,7 @@ def settings_application(node: Node | PixelDevice) -> web.Application:
     app = web.Application(client_max_size=1 << 20)
 
     async def status(_: web.Request) -> web.Response:
-        return web.json_response(node.status_page())
+        return web.Response(body=encode_status_page(node.status_page()), content_type="application/json")
 
     app.middlewares.append(_as_it_is(node))
     if isinstance(node, PixelDevice):

@@ -9,7 +9,6 @@ Welvo's sums can be held against something that was reached in another way.
 
 from __future__ import annotations
 
-import base64
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from fractions import Fraction
@@ -17,6 +16,7 @@ from fractions import Fraction
 from msgspec import Struct
 
 from welvo.protocols import artnet, ddp, sacn
+from welvo.protocols.status_page import LevelsBehind, PortStatus, StatusPage
 from welvo.rig.colours import STRAIGHT
 from welvo.rig.counting import net_sub_universe
 from welvo.rig.entered import SettingValue
@@ -328,27 +328,20 @@ class PixelDevice(Receiver):
         on = self.test != "chase" or n % 10 == int(self.clock() * 10) % 10
         return bytes(255 if c in lit and on else 0 for c in sorted(order, key=STRAIGHT.index))
 
-    def levels_behind(self, label: str) -> list[dict[str, object]]:
+    def levels_behind(self, label: str) -> tuple[LevelsBehind, ...]:
         """What each bridge and converter on a cable gives to its lamps, measured behind it."""
         octets = self.octets_of_port(label)
-        found: list[dict[str, object]] = []
+        found = []
         at = 0
         for item in self.cables.get(label, ()):
             here = octets[at : at + item.leds * item.octets]
             at += item.leds * item.octets
             if item.kind == "bridge":
                 levels = here[: item.width].ljust(item.width, b"\0")
-                found.append({"place": item.place, "kind": "bridge", "name": item.name, "levels": list(levels)})
+                found.append(LevelsBehind(item.place, "bridge", tuple(levels), item.name))
             elif item.kind == "lamps":
-                found.append(
-                    {
-                        "place": item.place,
-                        "kind": "lamps",
-                        "name": item.name,
-                        "levels": list(_convert_pixels(item, here)),
-                    }
-                )
-        return found
+                found.append(LevelsBehind(item.place, "lamps", tuple(_convert_pixels(item, here)), item.name))
+        return tuple(found)
 
     # ---- Art-Net
 
@@ -498,27 +491,27 @@ class PixelDevice(Receiver):
         self.test = pattern
         return ""
 
-    def status_page(self) -> dict[str, object]:
+    def status_page(self) -> StatusPage:
         """What each port puts out, and what is measured behind its bridges."""
-        return {
-            "name": self.name,
-            "ip": self.ip,
-            "model": self.model.name,
-            "identify": self.identify,
-            "test": self.test,
-            "noise": self.noise,
-            "ports": [
-                {
-                    "label": label,
-                    "protocol": self._protocol_by_settings(label),
-                    "universe": self._active_number(f"{label}.universe", 1),
-                    "octets": base64.b64encode(self.octets_of_port(label)).decode(),
-                    "behind": self.levels_behind(label),
-                }
+        return StatusPage(
+            name=self.name,
+            ip=self.ip,
+            model=self.model.name,
+            identify=self.identify,
+            test=self.test,
+            noise=self.noise,
+            ports=tuple(
+                PortStatus(
+                    label,
+                    protocol=self._protocol_by_settings(label),
+                    universe=self._active_number(f"{label}.universe", 1),
+                    octets=self.octets_of_port(label),
+                    behind=self.levels_behind(label),
+                )
                 for label in self.model.ports
                 if self._active_number(f"{label}.segments", 0)
-            ],
-        }
+            ),
+        )
 
 
 def _scaled_level(value: int, scale: Fraction, gamma: float) -> int:

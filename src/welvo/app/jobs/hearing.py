@@ -8,7 +8,6 @@ from __future__ import annotations
 import math
 import time
 from collections import deque
-from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
@@ -17,12 +16,12 @@ from welvo.app.runner import begin_thread
 from welvo.app.session import Session
 from welvo.live.device_link import USUAL_PORT
 from welvo.live.interfaces import LOOPBACK, Interface, interface_of, trouble_of
-from welvo.live.links import port_levels, port_octets
 from welvo.live.listener import Listener
 from welvo.live.status import StatusWatch
 from welvo.live.worker import Fault
 from welvo.observed.values import SourceSeen
 from welvo.patience import steady
+from welvo.protocols.status_page import LevelsBehind, StatusPage
 from welvo.rig.document import Change
 from welvo.rig.lookup import feeds_of, joined_wires
 from welvo.rig.plan import model_of
@@ -198,7 +197,7 @@ class Hearing(QObject):
         )
         return self.listener.sources_of_universe(feed.protocol, feed.wire, steady()) if feed and self.listener else []
 
-    def _fresh_page(self, device: str) -> Any:
+    def _fresh_page(self, device: str) -> StatusPage | None:
         """What the page of a device last said of its ports, or None when that is too old to hold."""
         d = self._session.rig.devices.get(device)
         found = self._watch.found.get(d.ip) if d else None
@@ -209,12 +208,12 @@ class Hearing(QObject):
     def port_gives(self, device: str, label: str) -> bytes | None:
         """What a port was last seen to put out, not older than two seconds."""
         page = self._fresh_page(device)
-        return port_levels(page, label) if page is not None else None
+        return page.levels_of_port(label) if page else None
 
-    def port_leaves(self, device: str, label: str) -> tuple[bytes, list[dict[str, Any]]] | None:
+    def port_leaves(self, device: str, label: str) -> tuple[bytes, tuple[LevelsBehind, ...]] | None:
         """Every octet that was last seen to leave a port of pixels, and what is measured behind its bridges."""
         page = self._fresh_page(device)
-        return port_octets(page, label) if page is not None else None
+        return page.octets_of_port(label) if page else None
 
     def why_unread(self, ip: str) -> str:
         """Why the settings of a device could not be read lately; empty when they could, or were not asked for."""

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from typing import Any
 
 from msgspec import Struct
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -73,7 +72,7 @@ class Output(QObject):
         """The streaming process, while armed."""
         self._ended: list[EngineProcess] = []
         """Processes that were told to end, and may still be doing so."""
-        self._kept_back: tuple[Any, frozenset[str], dict[str, str]] = (None, frozenset(), {})
+        self._kept_back: tuple[object, frozenset[str], dict[str, str]] = (None, frozenset(), {})
         """Why feeds are kept back, by id, with the rig and the borrowed universes that it was worked out for."""
         self.lines: dict[str, str] = {}
         """Which serial port of this computer is which DMX line of the rig, by its number."""

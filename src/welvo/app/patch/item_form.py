@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable
 from functools import partial
-from typing import Any
 
 from msgspec import Struct
 
@@ -157,11 +156,11 @@ def _element_fields(panel: FormPanel, one: list[str], acts: Acts) -> Field | Non
 def _address_field(form: Form, s: Session, one: list[str], break_no: int, words: str) -> None:
     """Where one break starts, and beside it where it ends."""
 
-    def first(_: Any) -> str:
+    def first(_: object) -> str:
         span = s.index.span_of_break(one[0], break_no)
         return say_place(s.rig.universes[span.universe].number, span.first) if span else ""
 
-    def until(_: Any) -> str:
+    def until(_: object) -> str:
         key = one[0]
         spans = [x for x in s.index.spans_of(key) if x.break_no == break_no]
         if not spans:
@@ -220,7 +219,7 @@ def _mode_choice(s: Session, keys: list[str], acts: Acts) -> Picked:
 def _buttons_of_form(panel: FormPanel, keys: list[str], acts: Acts) -> None:
     s = panel.session
 
-    def all_locked(_: Any) -> bool:
+    def all_locked(_: object) -> bool:
         rig, any_place = s.rig, False
         for k in keys:
             f, e = rig.fixtures.get(k), rig.elements.get(k)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from typing import Any
 
 from msgspec.structs import replace
 from PySide6.QtCore import Qt
@@ -190,7 +189,7 @@ class ChannelFields(QWidget):
         chosen = self._chosen_channels() or []
         return f"{what} of {say_channel(chosen[0]) if len(chosen) == 1 else say_count(len(chosen), 'channel')}"
 
-    def _set_values(self, words: str, **fields: Any) -> object:
+    def _set_values(self, words: str, **fields: object) -> object:
         which = list(self.which)
         return self._change(lambda m: set_channels(m, which, **fields), self._label_slots(words))
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, Protocol
+from typing import Protocol
 
 from PySide6.QtCore import QTimer
 
@@ -152,7 +152,7 @@ class ProfilesPanel(FormPanel):
 
     # ---- edits
 
-    def _set_field(self, words: str, **fields: Any) -> object:
+    def _set_field(self, words: str, **fields: object) -> object:
         profile = self._view.profile
         return (
             self.session.make_edit(set_profile, self._view.profile_id, f"{words} of {profile.name}", **fields)
@@ -164,7 +164,7 @@ class ProfilesPanel(FormPanel):
         profile = self._view.profile
         return (profile.facts or Facts()) if profile else None
 
-    def _set_facts(self, words: str, **fields: Any) -> object:
+    def _set_facts(self, words: str, **fields: object) -> object:
         from msgspec.structs import replace
 
         now = self._facts_of_profile()

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from typing import Any
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -150,7 +149,7 @@ class PixelKinds(Dialog):
         self.key = f"kind-{n}"
         self._session.make_edit(put_pixel_kind, self.key, PixelType(name=f"New kind {n}"))
 
-    def _set_field(self, _: str, **fields: Any) -> object:
+    def _set_field(self, _: str, **fields: object) -> object:
         new = replace(self.chosen_kind, **fields)
         if new.currents and len(new.currents) != len(new.order):
             raise Refused(

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QDrag, QKeyEvent, QMouseEvent
@@ -75,7 +74,7 @@ class RunRows:
 
     def __init__(self, session: Session) -> None:
         self._session = session
-        self._kept: dict[tuple[str, str], tuple[tuple[Any, ...], list[ListRow]]] = {}
+        self._kept: dict[tuple[str, str], tuple[tuple[object, ...], list[ListRow]]] = {}
         """Rows of each port, with what they were made from."""
         session.replaced.connect(self._kept.clear)
 

@@ -68,7 +68,7 @@ class Field(Line):
         self._apply = apply
         self._value = ""
         self._busy = False
-        self.apply_to_all: Callable[[str], Any] | None = None
+        self.apply_to_all: Callable[[str], object] | None = None
         self._refusal: QLabel | None = None
         set_help(self, help_text)
         self._help = help_text
@@ -168,7 +168,7 @@ class Field(Line):
 class CommandLine(Field):
     """A line that does something with what is typed: only Enter or its button does it, never leaving it or saving."""
 
-    def __init__(self, help_text: str, apply: Callable[[str], Any], parent: QWidget | None = None) -> None:
+    def __init__(self, help_text: str, apply: Callable[[str], object], parent: QWidget | None = None) -> None:
         super().__init__(help_text, apply, parent)
         self.editingFinished.disconnect(self.commit)
         self.returnPressed.connect(self.commit)
@@ -177,7 +177,7 @@ class CommandLine(Field):
 class Choice(QComboBox):
     """A choice among named values; `apply(value)` is called when the operator picks another one."""
 
-    def __init__(self, help_text: str, apply: Callable[[str], Any], parent: QWidget | None = None) -> None:
+    def __init__(self, help_text: str, apply: Callable[[str], object], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._apply = apply
         set_help(self, help_text)
@@ -222,7 +222,9 @@ class Choice(QComboBox):
 
 
 class Tick(QCheckBox):
-    def __init__(self, words: str, help_text: str, apply: Callable[[bool], Any], parent: QWidget | None = None) -> None:
+    def __init__(
+        self, words: str, help_text: str, apply: Callable[[bool], object], parent: QWidget | None = None
+    ) -> None:
         super().__init__(words, parent)
         set_help(self, help_text)
         self._apply = apply

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
 import msgspec
 from PySide6.QtCore import QRectF, Qt
@@ -155,7 +154,7 @@ class FormPanel(Panel):
         self,
         subject: Subject,
         kind: type[msgspec.Struct] | None = None,
-        to_all: Callable[[Row, Any], object] | None = None,
+        to_all: Callable[[Row, object], object] | None = None,
     ) -> Form:
         """A form in the panel's column, over a subject whose value is of `kind`."""
         return Form(self.body, subject, kind, to_all, self.refreshers)

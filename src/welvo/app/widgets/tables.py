@@ -127,7 +127,7 @@ class ListModel(QAbstractTableModel):
             ids.sort(key=self._ranks.__getitem__, reverse=self.sorted_by[1] == Qt.SortOrder.DescendingOrder)
         return ids
 
-    def take_order(self, ids: list[Any]) -> None:
+    def take_order(self, ids: list[object]) -> None:
         self.ids = ids
         self._row_of = {i: n for n, i in enumerate(ids)}
 
@@ -161,7 +161,7 @@ class ListModel(QAbstractTableModel):
     def columnCount(self, parent: AnyIndex = QModelIndex()) -> int:  # noqa: B008
         return len(self.heads)
 
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if orientation != Qt.Orientation.Horizontal or section >= len(self.heads):
             return None
         head = self.heads[section]
@@ -173,7 +173,7 @@ class ListModel(QAbstractTableModel):
             return int(RIGHT) if head.kind == "number" else int(LEFT)
         return None
 
-    def data(self, index: AnyIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(self, index: AnyIndex, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if index.isValid() and role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
             value = self.cell(self.ids[index.row()], index.column())
             shown = literal_text if role == Qt.ItemDataRole.ToolTipRole else visible_letters
@@ -186,7 +186,7 @@ class ListRow(Struct, frozen=True):
 
     id: Hashable
     cells: tuple[str, ...]
-    ranks: tuple[Any, ...] = ()
+    ranks: tuple[object, ...] = ()
     quiet: bool = False
     bold: bool = False
 
@@ -196,7 +196,7 @@ class RowModel(ListModel):
 
     def __init__(self, heads: tuple[Column, ...]) -> None:
         super().__init__(heads)
-        self.rows: dict[Any, ListRow] = {}
+        self.rows: dict[object, ListRow] = {}
 
     @property
     def lines(self) -> list[ListRow]:
