@@ -33,11 +33,11 @@ def test_packets() -> None:
 
 
 def test_files(own_folders: None) -> None:  # noqa: F811
-    assert files.knock(11, 500, ON) == (500, "")
+    assert files.knock(11, 250, ON) == (250, "")
 
 
 def test_charts_and_models() -> None:
-    for hunt, count in ((texts.hunt_text, 500), (texts.hunt_channels, 500), (texts.hunt_model, 1000)):
+    for hunt, count in ((texts.hunt_text, 250), (texts.hunt_channels, 250), (texts.hunt_model, 500)):
         for n in range(count):
             assert hunt(random.Random(f"share {n}")) == "", (hunt.__name__, n)
 
@@ -63,7 +63,7 @@ def test_acts_in_the_window(make: Callable[[Rig], Window], engines: list[Recorde
     window = make(make_gallery())
     for seed in (21, 22):
         window.session.replace_rig(make_gallery(), None)
-        assert Acts(window, seed).run(110, 40.0) == ""
+        assert Acts(window, seed).run(60, 30.0) == ""
     window.session.replace_rig(make_gallery(), None)
 
 

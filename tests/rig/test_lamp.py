@@ -9,9 +9,10 @@ from welvo.demo.gallery import make_gallery
 from welvo.formats.chart import read_chart
 from welvo.patch.consequences import change_mode, list_consequences, order_modes, remove_mode, revise_profile, say_all
 from welvo.patch.index import Index
+from welvo.rig.attributes import ATTRIBUTES
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
-from welvo.rig.lamp import drive_colour, gating_channels, look_at_levels, slot_bytes
+from welvo.rig.lamp import ADDS, EMITTERS, drive_colour, gating_channels, look_at_levels, slot_bytes
 from welvo.rig.profile import Mode, Range
 
 
@@ -90,6 +91,23 @@ def test_a_wanted_colour_becomes_levels() -> None:
     assert any("cannot mix colours" in w for w in drive_colour(dim, (1, 0, 0), 1.0).warnings)
     held = drive_colour(m, (1, 1, 1), 1.0, {0: 0})
     assert "It would stay dark: dimmer at 0." in held.warnings
+
+
+def test_every_emitter_has_a_light_and_helps_with_the_colours_that_it_adds() -> None:
+    emitters = [a for a in ATTRIBUTES if a.is_emitter]
+    assert len(emitters) > 10 and all(max(EMITTERS[a.key]) > ADDS for a in emitters)
+    m = mode("red, green, blue, cyan emitter, magenta emitter, yellow emitter, uv, amber")
+
+    def shares(*rgb: float) -> dict[str, int]:
+        levels = drive_colour(m, rgb, 1.0).levels  # type: ignore[arg-type]
+        return {c.function.removeprefix("ColorAdd_"): levels[n] for n, c in enumerate(m.channels)}
+
+    assert shares(0, 1, 1) == {"R": 0, "G": 255, "B": 255, "C": 255, "M": 0, "Y": 0, "UV": 0, "RY": 0}
+    assert shares(1, 0.2, 0.6)["M"] == round(0.4 * 255) and shares(1, 0.2, 0.6)["C"] == 0
+    assert shares(0.5, 0.5, 0)["Y"] == 128 and shares(1, 1, 1)["C"] == 0
+    assert shares(0, 0, 1)["UV"] == 0  # beside blue it would only shift it
+    alone = mode("red, green, uv")
+    assert drive_colour(alone, (0, 0, 1), 1.0).levels[2] == 255  # without a blue it is the nearest there is
 
 
 @settings(max_examples=60, deadline=None)

@@ -358,14 +358,15 @@ def main(folder: Path, only: list[str] | None = None, size: tuple[int, int] = (1
                 lambda: len(window.session.observed.heard) > 3 and "DEV-02" in window.session.report.codes_found, 15
             )
             for name, act in SHOTS.items():
+                if only and name not in only:
+                    continue
                 shown = act(window)
                 window.message.hide()
                 wait()
                 of = window.ribbon.path_shown.target if window.ribbon.path_shown else ""
                 if of != SHOWN[name]:
                     raise RuntimeError(f"the picture {name} is of {of or 'nothing'}, not of {SHOWN[name]}")
-                if not only or name in only:
-                    (OVER.get(name) or (shown or window).grab()).save(str(folder / f"{name}.png"))
+                (OVER.get(name) or (shown or window).grab()).save(str(folder / f"{name}.png"))
                 if shown is not None:
                     shown.close()
             window.end_everything()

@@ -12,7 +12,7 @@ from welvo.bench.levels import function_key
 from welvo.patch.index import BY_PIXEL, Index
 from welvo.patch.slot_words import letters_of
 from welvo.rig.base import Refused
-from welvo.rig.colours import FUNCTIONS
+from welvo.rig.colours import FUNCTIONS, linear_light
 from welvo.rig.lamp import drive_colour, emitter_share
 from welvo.rig.lookup import mode_of
 
@@ -45,11 +45,6 @@ def of_temperature(kelvin: float) -> Rgb:
     most = max(rgb)
     r, g, b = (max(0.0, c / most) for c in rgb)
     return r, g, b
-
-
-def linear_light(value: float) -> float:
-    """A component as it is written in a picture, 0 to 1, as light."""
-    return value / 12.92 if value <= 0.04045 else ((value + 0.055) / 1.055) ** 2.4
 
 
 def read_colour(text: str) -> tuple[Rgb, float]:

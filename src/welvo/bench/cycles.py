@@ -35,41 +35,21 @@ class Step(Struct, frozen=True):
     item: str = ""
 
 
-KINDS: dict[str, tuple[str, str]] = {
-    "components": ("every component alone", "Each emitter of each lamp by itself: what is dead, and what is swapped."),
-    "colours": ("red, green, blue, white, off", "Whole colours over everything: orders that differ stand out."),
-    "all on": ("all on", "Everything at full, then off: what stays dark or stays lit."),
-    "ramp": ("ramp", "From dark to full in 16 steps: flicker, steps, a curve that is not the same."),
-    "slots": ("slot by slot", "Each slot of the lamp alone at full: what reacts to it."),
-    "pixels": ("pixel by pixel", "One pixel after the other: order, count, fold."),
-    "ends": (
-        "first and last pixels",
-        "The first pixel of each segment green, the last red: where a cable begins and ends.",
-    ),
-    "numbers": ("blink numbers", "Each lamp blinks its own number, digit by digit: which lamp is which."),
-    "burn-in": ("burn-in", "All on, white, then each colour: pixels that are stuck or die when they get warm."),
-}
-"""What each is called, and what it finds. The halving search stands by itself: its next step depends on an answer."""
+class CycleKind(Struct, frozen=True):
+    """A kind of cycle: what it is called, what it finds, and what makes its steps over some items."""
+
+    words: str
+    finds: str
+    make_steps: Callable[[Index, list[str]], list[Step]]
 
 
 def steps_of_cycle(index: Index, kind: str, keys: list[str]) -> list[Step]:
     """The steps of a cycle over some items. Raises Refused when there is nothing to test."""
     if not keys:
         raise Refused("Pick what is to be tested first.")
-    makers: dict[str, Callable[[Index, list[str]], list[Step]]] = {
-        "components": _component_steps,
-        "colours": _colour_steps,
-        "all on": _all_on,
-        "ramp": _ramp_steps,
-        "slots": _slot_steps,
-        "pixels": _pixel_steps,
-        "ends": _end_steps,
-        "numbers": _number_steps,
-        "burn-in": _burn_in,
-    }
-    if kind not in makers:
-        raise Refused(f"There is no cycle “{kind}”; there are {', '.join(makers)}.")
-    found = makers[kind](index, keys)
+    if kind not in KINDS:
+        raise Refused(f"There is no cycle “{kind}”; there are {', '.join(KINDS)}.")
+    found = KINDS[kind].make_steps(index, keys)
     if not found:
         raise Refused("Nothing of what is picked has anything that this cycle could show.")
     if len(found) > MOST_STEPS:
@@ -288,6 +268,36 @@ def _burn_in(index: Index, keys: list[str]) -> list[Step]:
     on = Step("All on", see, _lit_hold(index, keys))
     back = Step("Off", "All dark: what still glows is stuck.", _zero_hold(index, keys))
     return [on, *[s for s in colours if s.words != "Off"], back]
+
+
+KINDS: dict[str, CycleKind] = {
+    "components": CycleKind(
+        "every component alone",
+        "Each emitter of each lamp by itself: what is dead, and what is swapped.",
+        _component_steps,
+    ),
+    "colours": CycleKind(
+        "red, green, blue, white, off", "Whole colours over everything: orders that differ stand out.", _colour_steps
+    ),
+    "all on": CycleKind("all on", "Everything at full, then off: what stays dark or stays lit.", _all_on),
+    "ramp": CycleKind(
+        "ramp", "From dark to full in 16 steps: flicker, steps, a curve that is not the same.", _ramp_steps
+    ),
+    "slots": CycleKind("slot by slot", "Each slot of the lamp alone at full: what reacts to it.", _slot_steps),
+    "pixels": CycleKind("pixel by pixel", "One pixel after the other: order, count, fold.", _pixel_steps),
+    "ends": CycleKind(
+        "first and last pixels",
+        "The first pixel of each segment green, the last red: where a cable begins and ends.",
+        _end_steps,
+    ),
+    "numbers": CycleKind(
+        "blink numbers", "Each lamp blinks its own number, digit by digit: which lamp is which.", _number_steps
+    ),
+    "burn-in": CycleKind(
+        "burn-in", "All on, white, then each colour: pixels that are stuck or die when they get warm.", _burn_in
+    ),
+}
+"""All of them. The halving search stands by itself: its next step depends on an answer."""
 
 
 @dataclass

@@ -24,6 +24,11 @@ class Attribute(Struct, frozen=True):
     light: str = ""
     """sRGB of the light it adds, as hex, for colour channels."""
 
+    @property
+    def is_emitter(self) -> bool:
+        """Whether a channel of it adds light of a colour by itself."""
+        return self.key.startswith("ColorAdd_") and bool(self.light)
+
 
 def _make_attribute(key: str, word: str, short: str, family: Family, also: str = "", light: str = "") -> Attribute:
     return Attribute(key, word, short, family, tuple(w for w in also.split(", ") if w), light)

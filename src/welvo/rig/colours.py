@@ -16,6 +16,17 @@ from welvo.rig.attributes import ATTRIBUTES, BY_KEY
 from welvo.rig.base import Refused
 
 
+def linear_light(value: float) -> float:
+    """A component as it is written in a picture, 0 to 1, as light."""
+    return value / 12.92 if value <= 0.04045 else ((value + 0.055) / 1.055) ** 2.4
+
+
+def linear_rgb(hex_colour: str) -> tuple[float, float, float]:
+    """`#ffb000`, as it is written in a picture, as linear light of red, green and blue, 0 to 1 each."""
+    r, g, b = (linear_light(int(hex_colour[n : n + 2], 16) / 255) for n in (1, 3, 5))
+    return r, g, b
+
+
 class Component(Struct, frozen=True):
     """One letter of the alphabet, and the function (a GDTF attribute) that it stands for."""
 

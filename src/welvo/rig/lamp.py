@@ -6,14 +6,15 @@ from collections.abc import Mapping, Sequence
 
 from msgspec import Struct, field
 
-from welvo.rig.attributes import BY_KEY, default_of, family_of, word_for
+from welvo.rig.attributes import ATTRIBUTES, BY_KEY, default_of, family_of, word_for
+from welvo.rig.colours import linear_rgb
 from welvo.rig.modes import adds_light, channels_in_order
 from welvo.rig.profile import Channel, Mode, Range
 
 Levels = Mapping[int, int]
 """Values by the channel's place in `mode.channels`, each in its own width; what is missing stands at its default."""
 
-EMITTERS: dict[str, tuple[float, float, float]] = {
+EMITTERS: dict[str, tuple[float, float, float]] = {a.key: linear_rgb(a.light) for a in ATTRIBUTES if a.is_emitter} | {
     "ColorAdd_R": (1.0, 0.0, 0.0),
     "ColorAdd_G": (0.0, 1.0, 0.0),
     "ColorAdd_B": (0.0, 0.0, 1.0),
@@ -27,7 +28,10 @@ EMITTERS: dict[str, tuple[float, float, float]] = {
     "ColorAdd_M": (0.9, 0.0, 0.7),
     "ColorAdd_Y": (1.0, 0.85, 0.0),
 }
-"""Light of each emitter at full, linear RGB: good enough to see which one is meant."""
+"""Light of each emitter at full, linear RGB: good enough to see which one is meant. An emitter without a truer one here
+has the light of its attribute."""
+ADDS = 0.5
+"""From this share of full on a component of an emitter's light counts as what the emitter adds."""
 
 
 class _Gates:
@@ -309,7 +313,13 @@ def emitter_share(function: str, rgb: tuple[float, float, float], white: float, 
         return max(0.0, min(r, 2 * g) - b) if r > g > b else 0.0
     if function == "ColorAdd_GY":
         return max(0.0, min(g, r) - b) if g >= r > b else 0.0
-    return 0.0
+    light = EMITTERS.get(function, (0.0, 0.0, 0.0))
+    adds = [n for n, part in enumerate(light) if part >= ADDS]
+    # what adds one component alone is a weaker twin of that primary: beside it, it would only shift the colour
+    if not adds or (len(adds) == 1 and ("ColorAdd_R", "ColorAdd_G", "ColorAdd_B")[adds[0]] in functions):
+        return 0.0
+    others = [rgb[n] for n in range(3) if n not in adds]
+    return max(0.0, min(rgb[n] for n in adds) - max(others, default=0.0))
 
 
 def slot_bytes(mode: Mode, levels: Levels) -> list[bytes]:

@@ -51,8 +51,8 @@ class CyclePage(QWidget):
         left = column_of_widgets((16, 4, 8, 8), 4)
         left.addWidget(make_label("Cycles", 13, True))
         self.kinds: dict[str, QPushButton] = {}
-        for kind, (words, finds) in KINDS.items():
-            b = make_button(words[:1].upper() + words[1:], partial(self.begin_cycle, kind), finds)
+        for kind, of in KINDS.items():
+            b = make_button(of.words[:1].upper() + of.words[1:], partial(self.begin_cycle, kind), of.finds)
             b.setCheckable(True)
             self.kinds[kind] = b
             left.addWidget(b)
@@ -281,10 +281,10 @@ class CyclePage(QWidget):
             self.finds.setText("")
             return
         if cycle:
-            words = KINDS[self.kind][0]
+            words = KINDS[self.kind].words
             over = f"{words[:1].upper()}{words[1:]} over {say_count(len(self.keys), 'item')}"
             self.of.setText(f"{over} · step {cycle.at + 1} of {len(cycle.steps)}")
-            self.finds.setText(KINDS[self.kind][1])
+            self.finds.setText(KINDS[self.kind].finds)
         elif search is not None:
             self.of.setText(f"Halving search · {say_count(len(search.possible), 'slot')} possible")
             self.finds.setText("")
@@ -306,7 +306,7 @@ class CyclePage(QWidget):
         """Keep what was seen, for everything under test. Raises Refused."""
         s = self._session
         keys = self.keys or self._picked_keys()
-        name = KINDS[self.kind][0] if self.kind in KINDS else "by hand"
+        name = KINDS[self.kind].words if self.kind in KINDS else "by hand"
         made = record_tests(
             s.index,
             [subject_of_test("item", k) for k in keys],

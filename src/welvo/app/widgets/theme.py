@@ -40,7 +40,7 @@ STRONG: dict[str, dict[str, str]] = {
 }  # fmt: skip
 """What is other where the desktop asks for high contrast."""
 
-LIGHT = {a.key: a.light for a in ATTRIBUTES if a.key.startswith("ColorAdd_") and a.light} | {
+LIGHT = {a.key: a.light for a in ATTRIBUTES if a.is_emitter} | {
     "ColorAdd_R": "#e5534b", "ColorAdd_G": "#45a862", "ColorAdd_B": "#4a7fe0", "ColorAdd_W": "#f4efe2",
     "ColorAdd_WW": "#ffdca6", "ColorAdd_CW": "#dcecff", "ColorAdd_RY": "#f0a030", "ColorAdd_GY": "#b6e04a",
     "ColorAdd_UV": "#8052e0", "ColorAdd_C": "#36cfd6", "ColorAdd_M": "#e04ac0", "ColorAdd_Y": "#ecd640",
