@@ -10,6 +10,7 @@ from typing import Any
 import pytest
 from msgspec import UNSET
 from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
@@ -156,11 +157,25 @@ def test_from_a_search_to_a_stored_and_recalled_scene(faulty: Window, qtbot: QtB
     assert gear_now()["Arch 1L"].level == 170 and gear_now()["Arch 1R"].level == 254
     press(page, "Plan what is stored")
     assert dict(bus_at(session.rig, page.bus_shown).gear_at(0).scenes)[7] == 170
+    page.scene_list.selectRow(0)
     field = named(qtbot, page, "Scene level of gear 0")
+    field.setText("12")
+    page.refresh()  # as when something new is heard
+    assert field.text() == "12"  # what is being typed stays
     field.setText("300")
     assert not field.commit() and "is no level" in field.toolTip()
     field.setText("none")
     assert field.commit() and dict(bus_at(session.rig, page.bus_shown).gear_at(0).scenes)[7] == 255
+    rows = page.scene_list.rows
+    assert [rows.cell(0, n) for n in (2, 3, 4)] == ["none", "differs", "170 (10 %)"]  # plan, mark, what it has stored
+    page.scene_list.sortByColumn(0, Qt.SortOrder.DescendingOrder)
+    assert rows.ids[-1] == 0 and len(rows.ids) == 20
+    page.scene_list.copy_rows(whole=True)
+    assert QGuiApplication.clipboard().text().count("\n") >= 20
+    page.show_page("Inputs")
+    inputs = page.input_list.rows
+    assert len(inputs.ids) > 3 and {inputs.cell(i, 1) for i in inputs.ids} <= {"matches", "warning"}
+    assert all(inputs.cell(i, 3) for i in inputs.ids) and "nothing" in {inputs.cell(i, 3) for i in inputs.ids}
 
 
 def test_initialising_warns_remembers_and_can_be_put_back(

@@ -88,12 +88,17 @@ def test_inputs_as_tables_with_the_broken_wire() -> None:
     assert f.title == "A cut wire at input 2 of LEAT goes unnoticed"
     closed = healed(rig, f)
     one, two = inputs_of(closed.device_models["leat"], closed.devices["g"].settings)
-    assert truth_table(one) == [Case("whatever happens", "–", "nothing: the input is off", True)]
+    assert truth_table(one) == [Case("anything", "–", "nothing", "the input is off", True)]
     rest, acts, broken = truth_table(two)
     assert (rest.loop, acts.loop, broken.loop) == ("closed", "open", "open")
-    assert acts.follows == "scene 15 is recalled on both buses, and held while it lasts" and broken.good
+    assert (acts.does, acts.remark) == ("scene 15 on both buses", "held while it lasts")
+    assert broken.does == acts.does and broken.good
     trigger = truth_table(two._replace(use="trigger", closed=False, bus="BUS 1"))
-    assert [c.loop for c in trigger] == ["open", "closed", "open"] and trigger[2].follows.startswith("nothing:")
+    assert [c.loop for c in trigger] == ["open", "closed", "open"] and trigger[2][2:] == (
+        "nothing",
+        "nobody notices",
+        True,
+    )
 
 
 def test_what_a_search_found_wrong() -> None:

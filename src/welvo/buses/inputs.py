@@ -26,12 +26,13 @@ class Input(NamedTuple):
 
 
 class Case(NamedTuple):
-    """One thing that can happen to a contact: what it is, whether the loop is closed then, what follows, and whether
-    that is what one would want."""
+    """One thing that can happen to a contact: what it is, whether the loop is closed then, what the gateway does, a
+    remark on that, and whether it is what one would want."""
 
     what: str
     loop: str
-    follows: str
+    does: str
+    remark: str
     good: bool
 
 
@@ -55,18 +56,14 @@ def inputs_of(model: DeviceModel, settings: Mapping[str, SettingValue]) -> list[
 def truth_table(i: Input) -> list[Case]:
     """Rest, act, and a broken wire."""
     if i.use == "off":
-        return [Case("whatever happens", "–", "nothing: the input is off", True)]
-    where = "both buses" if i.bus == "both" else i.bus
-    acts = f"scene {i.scene} is recalled on {where}"
-    if i.use == "alarm":
-        acts += ", and held while it lasts"
+        return [Case("anything", "–", "nothing", "the input is off", True)]
+    acts = f"scene {i.scene} on {'both buses' if i.bus == 'both' else i.bus}"
+    held = "held while it lasts" if i.use == "alarm" else ""
     rest, act = ("closed", "open") if i.closed else ("open", "closed")
-    broken = (
-        f"{acts}: a broken wire is noticed" if i.closed else "nothing: the input is dead, and nobody notices"
-    )  # fmt: skip
+    broken = (acts, "it is noticed") if i.closed else ("nothing", "nobody notices")
     good = i.closed if i.use == "alarm" else not i.closed
     return [
-        Case("at rest", rest, "nothing", True),
-        Case("acts", act, acts, True),
-        Case("wire broken", "open", broken, good),
+        Case("at rest", rest, "nothing", "", True),
+        Case("acts", act, acts, held, True),
+        Case("wire broken", "open", *broken, good),
     ]

@@ -7,19 +7,18 @@ alone at the far end, opens a warning that names how many gear get other address
 from __future__ import annotations
 
 import time
-from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QPushButton, QScrollArea, QStackedWidget, QWidget
 
 from welvo.app.devices.bus_board import BusBoard, mark_of_place
 from welvo.app.devices.bus_groups import GroupMatrix
+from welvo.app.devices.bus_lists import InputList, SceneList, planned_level
 from welvo.app.devices.notices import make_notice
 from welvo.app.jobs.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import dialogs
 from welvo.app.widgets.fields import Choice, CommandLine, Field
-from welvo.app.widgets.marks import MarkLabel
 from welvo.app.widgets.painting import (
     clear_layout,
     column_of_widgets,
@@ -30,12 +29,12 @@ from welvo.app.widgets.painting import (
 )
 from welvo.app.widgets.theme import THEME
 from welvo.buses.edits import plan_gear, set_scene, toggle_group
-from welvo.buses.inputs import inputs_of, truth_table
+from welvo.buses.inputs import inputs_of
 from welvo.buses.plan import bus_at, bus_ports
-from welvo.matching.gear import Place, board_of_bus, gear_wishes, read_gear_level, say_level, seen_on
+from welvo.matching.gear import Place, board_of_bus, gear_wishes, read_gear_level, seen_on
 from welvo.matching.planned import full_plan
-from welvo.observed.values import GearSeen
-from welvo.protocols.dali import MASK, SCENES, SHORT_ADDRESSES
+from welvo.observed.values import BusSeen, GearSeen
+from welvo.protocols.dali import SCENES, SHORT_ADDRESSES
 from welvo.rig.base import Refused
 from welvo.rig.notation import say_count
 from welvo.rig.plan import model_of
@@ -60,6 +59,8 @@ class BusPage(QWidget):
         self.page = "Board"
         self.scene = 0
         self.places: list[Place] = []
+        self._seen: BusSeen | None = None
+        """What was found on the bus that is shown, as of the last refresh; `places` are of the same look."""
         self._apart: list[int] = []
         """Gear that is still to be told apart; the first of it blinks."""
         self._states: dict[str, object] = {}
@@ -109,10 +110,8 @@ class BusPage(QWidget):
             scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
             scroll.setWidget(w)
             self._stack.addWidget(scroll)
-        self._scene_body = column_of_widgets((16, 4, 16, 8), 4)
-        self._scenes.setLayout(self._scene_body)
-        self._input_body = column_of_widgets((16, 4, 16, 8), 4)
-        self._inputs.setLayout(self._input_body)
+        self._build_scenes()
+        self._build_inputs()
         self.quick = CommandLine("Gear to be planned: places and a name, such as 0–19 Cove.", self._plan_gear)
         self.quick.setAccessibleName("Plan gear")
         self.quick.setPlaceholderText("plan gear: 0–19 Cove")
@@ -129,6 +128,44 @@ class BusPage(QWidget):
         whole.addLayout(acts)
         self.setLayout(whole)
         self.work.changed.connect(self.refresh)
+
+    def _build_scenes(self) -> None:
+        self.which_scene = Choice("The scene that is shown, counted as on the bus.", self._choose_scene)
+        self.which_scene.setAccessibleName("Scene")
+        self.which_scene.setMinimumWidth(200)
+        recall = make_button(
+            "Recall", lambda: self.work.recall_scene(self.bus_shown, self.scene), "Lets all gear go to this scene."
+        )
+        store = make_button(
+            "Store present levels", self._store_scene, "Each gear keeps the level it has now as this scene."
+        )
+        take = make_button(
+            "Plan what is stored", self._take_scene, "Takes the levels that gear has stored into the plan."
+        )
+        self.scene_level = Field(
+            "The level that this gear shall keep for the scene: 0 to 254, a share such as 10 %, or none.",
+            self._plan_scene,
+        )
+        self.scene_level.setFixedWidth(170)
+        self._scene_words = make_label("", 13)
+        self._nothing_here = make_label("Nothing is planned on this bus, and nothing was found.", 13, wrap=True)
+        self.scene_list = SceneList()
+        self.scene_list.picked.connect(self._pick_place)
+        body = column_of_widgets((16, 4, 16, 8), 6)
+        body.addLayout(row_of_widgets(self.which_scene, recall, None, spacing=6))
+        body.addLayout(row_of_widgets(store, take, None, spacing=6))
+        body.addLayout(row_of_widgets(self._scene_words, self.scene_level, None, spacing=6))
+        body.addWidget(self._nothing_here)
+        body.addWidget(self.scene_list, 1)
+        self._scenes.setLayout(body)
+
+    def _build_inputs(self) -> None:
+        self.input_list = InputList()
+        self._input_words = make_label("", 11, wrap=True)
+        body = column_of_widgets((16, 4, 16, 8), 4)
+        body.addWidget(self.input_list, 1)
+        body.addWidget(self._input_words)
+        self._inputs.setLayout(body)
 
     # ---- what is shown
 
@@ -173,7 +210,7 @@ class BusPage(QWidget):
         for name, b in self._tabs.items():
             b.setChecked(name == self.page)
         self._stack.setCurrentIndex(list(PAGES).index(self.page))
-        seen = seen_on(s.rig, s.observed, self.bus_shown)
+        seen = self._seen = seen_on(s.rig, s.observed, self.bus_shown)
         self.places = board_of_bus(s.rig, s.observed, self.bus_shown)
         blinking = self.work.blinking
         self.board.show_places(
@@ -192,8 +229,7 @@ class BusPage(QWidget):
         self._show_acts(bool(busy))
 
     def _count_words(self) -> str:
-        s = self._session
-        seen = seen_on(s.rig, s.observed, self.bus_shown)
+        seen = self._seen
         planned = sum(p.planned is not None for p in self.places)
         if self.bus_shown in self.work.failed:
             return self.work.failed[self.bus_shown]
@@ -220,8 +256,7 @@ class BusPage(QWidget):
     # ---- the strip
 
     def _show_strip(self, busy: str) -> None:
-        s = self._session
-        seen = seen_on(s.rig, s.observed, self.bus_shown)
+        s, seen = self._session, self._seen
         staged = self.work.staged.get(self.bus_shown, {})
         doubled = [g.at for g in seen.gear if g.doubled] if seen else []
         strays = bool(seen and seen.strays)
@@ -280,97 +315,39 @@ class BusPage(QWidget):
     # ---- scenes and inputs
 
     def _show_scenes(self) -> None:
-        shown = [p for p in self.places if p.planned or p.seen] if self.page == "Scenes" else []
-        if self.page != "Scenes" or not self._part_has_changed("scenes", (self.scene, tuple(shown))):
+        if self.page != "Scenes":
             return
-        clear_layout(self._scene_body)
         base = self.counted_from()
-        which = Choice("The scene that is shown, counted as on the bus.", self._choose_scene)
-        which.setAccessibleName("Scene")
-        which.set_options(
+        self.which_scene.set_options(
             [(str(n), f"Scene {n}{f' · {n + base} on its page' if base else ''}") for n in range(SCENES)],
             str(self.scene),
         )
-        which.setMinimumWidth(200)
-        store = make_button(
-            "Store present levels", self._store_scene, "Each gear keeps the level it has now as this scene."
-        )
-        recall = make_button(
-            "Recall", lambda: self.work.recall_scene(self.bus_shown, self.scene), "Lets all gear go to this scene."
-        )
-        take = make_button(
-            "Plan what is stored", self._take_scene, "Takes the levels that gear has stored into the plan."
-        )
-        self._scene_body.addLayout(row_of_widgets(which, recall, None, spacing=6))
-        self._scene_body.addLayout(row_of_widgets(store, take, None, spacing=6))
-        if not shown:
-            self._scene_body.addWidget(
-                make_label("Nothing is planned on this bus, and nothing was found.", 13, wrap=True)
-            )
-        grid = QGridLayout()
-        grid.setSpacing(4)
-        for n, words in enumerate(("Gear", "Level now", "Plan", "", "Stored")):
-            grid.addWidget(make_label(words, 11, quiet=True), 0, n)
-        for n, place in enumerate(shown, 1):
-            planned = dict(place.planned.scenes).get(self.scene) if place.planned else None
-            stored = place.seen.scenes[self.scene] if place.seen and place.seen.scenes else None
-            name = f"{place.at}  {place.planned.name if place.planned else ''}".strip()
-            field = Field(
-                "The level that this gear shall keep for the scene: 0 to 254, a share such as 10 %, or none.",
-                partial(self._plan_scene, place.at),
-            )
-            field.setAccessibleName(f"Scene level of gear {place.at}")
-            field.set_value("" if planned is None else "none" if planned == MASK else str(planned))
-            field.setFixedWidth(84)
-            known = planned is not None and stored is not None
-            mark = (
-                "silent"
-                if planned is None
-                else "unknown"
-                if not known
-                else "matches"
-                if planned == stored
-                else "differs"
-            )
-            grid.addWidget(make_label(name), n, 0)
-            grid.addWidget(make_label(say_level(place.seen.level) if place.seen else "–", quiet=True), n, 1)
-            grid.addWidget(field, n, 2)
-            grid.addWidget(MarkLabel(mark), n, 3)
-            grid.addWidget(
-                make_label("–" if stored is None else say_level(stored, "not part of it"), bold=mark == "differs"), n, 4
-            )
-        grid.setColumnStretch(4, 1)
-        self._scene_body.addLayout(grid)
-        self._scene_body.addStretch(1)
+        shown = [p for p in self.places if p.planned or p.seen]
+        place = self._session.selection.place
+        self.scene_list.show_scene(shown, self.scene, place)
+        at = next((p for p in shown if p.at == place), None)
+        value = planned_level(at, self.scene) if at else ""
+        if not self._part_has_changed("scene level", (at.at if at else -1, self.scene, value, bool(shown))):
+            return  # what is being typed stays
+        self.scene_level.setEnabled(at is not None)
+        self.scene_level.setAccessibleName(f"Scene level of gear {at.at}" if at else "Scene level of the chosen gear")
+        self.scene_level.setPlaceholderText("" if at else "choose gear in the list")
+        self.scene_level.set_value(value)
+        name = f"{at.at}  {at.planned.name if at.planned else ''}".strip() if at else "the chosen gear"
+        self._scene_words.setText(f"Level of {name}")
+        self._nothing_here.setVisible(not shown)
 
     def _show_inputs(self) -> None:
-        s = self._session
-        model = model_of(s.rig, self.device_id)
-        plan = full_plan(s.index, self.device_id)
-        inputs = inputs_of(model, plan) if model else []
-        if self.page != "Inputs" or not self._part_has_changed("inputs", tuple(inputs)):
+        if self.page != "Inputs":
             return
-        clear_layout(self._input_body)
-        for i in inputs:
-            self._input_body.addWidget(make_label(f"Input {i.number} · {i.use}", 13, True))
-            grid = QGridLayout()
-            grid.setSpacing(4)
-            for n, words in enumerate(("", "Contact", "Loop", "What follows")):
-                grid.addWidget(make_label(words, 11, quiet=True), 0, n)
-            for n, case in enumerate(truth_table(i), 1):
-                grid.addWidget(MarkLabel("matches" if case.good else "warning"), n, 0)
-                grid.addWidget(make_label(case.what), n, 1)
-                grid.addWidget(make_label(case.loop), n, 2)
-                grid.addWidget(make_label(case.follows, wrap=True), n, 3)
-            grid.setColumnStretch(3, 1)
-            self._input_body.addLayout(grid)
+        model = model_of(self._session.rig, self.device_id)
+        inputs = inputs_of(model, full_plan(self._session.index, self.device_id)) if model else []
+        self.input_list.show_inputs(inputs)
         words = "They are set under Settings: use, contact, bus and scene." if inputs else "This gateway has no inputs."
-        self._input_body.addWidget(make_label(words, 11, wrap=True))
-        self._input_body.addStretch(1)
+        self._input_words.setText(words)
 
     def _show_acts(self, busy: bool) -> None:
-        s = self._session
-        bus, seen = bus_at(s.rig, self.bus_shown), seen_on(s.rig, s.observed, self.bus_shown)
+        bus, seen = bus_at(self._session.rig, self.bus_shown), self._seen
         count = sum(map(len, gear_wishes(bus, seen).values())) if seen else 0
         found = sum(p.seen is not None for p in self.places)
         if not self._part_has_changed("acts", (busy, count, found)):
@@ -440,9 +417,15 @@ class BusPage(QWidget):
         self.scene = int(scene)
         self.refresh()
 
-    def _plan_scene(self, place: int, typed: str) -> None:
+    def _plan_scene(self, typed: str) -> None:
+        """Plan the level of the gear that is chosen in the list, and go on to the next."""
+        place, ids = self._session.selection.place, self.scene_list.rows.ids
         level = read_gear_level(typed, "none")
         self._session.make_edit(set_scene, self.bus_shown, self.scene, {place: level})
+        after = self.scene_list.rows.row_of(place) + 1
+        if self.scene_level.hasFocus() and 0 < after < len(ids):
+            self._pick_place(ids[after])
+            self.scene_level.selectAll()
 
     def _store_scene(self) -> None:
         self.work.store_scene(self.bus_shown, self.scene, [p.at for p in self.places if p.seen and not p.seen.doubled])
