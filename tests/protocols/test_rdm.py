@@ -214,3 +214,10 @@ def test_a_label_is_kept_without_what_cannot_be_seen() -> None:
         artnet.decode_artnet(artnet.encode_artnet(artnet.PollReply((127, 0, 0, 9), "WEIR\t2\x1b[1m"))).short_name
         == "WEIR\ufffd2\ufffd[1m"
     )  # type: ignore[union-attr]
+
+
+def test_a_table_holds_lamps_once_each_and_nobodys_addresses_not_at_all() -> None:
+    """The null UID, the broadcast to everybody and the one to all lamps of a maker are no lamps (E1.20, 5.1)."""
+    lamp, other, makers, everybody = 0x4D4C_0000_0001, 0x4D4C_0000_0002, 0x4D4C_FFFF_FFFF, 0xFFFF_FFFF_FFFF
+    assert rdm.responders_of_table([other, 0, lamp, makers, other, everybody, lamp]) == [other, lamp]
+    assert rdm.responders_of_table([0x4D4C_FFFF_FFFE]) == [0x4D4C_FFFF_FFFE]  # the highest that one can have

@@ -14,6 +14,7 @@ from welvo.rig.counting import SLOTS, free_between
 from welvo.rig.document import Change, Edit, Rig, join_changes, put_entries
 from welvo.rig.lookup import name_of_item
 from welvo.rig.refs import PortRef
+from welvo.rig.wiring import Port
 from welvo.runs.brightness import brightness_factors, product_of_factors, say_percent, scale_byte
 from welvo.runs.cable import Cables, Piece, Stream
 from welvo.runs.edits import change_segment
@@ -116,111 +117,147 @@ def highest_behind(behind: list[Slots]) -> int:
     return max((r.last for r in behind), default=0)
 
 
+class _Bridge(NamedTuple):
+    """A bridge where it hangs, as its demands look at it."""
+
+    cables: Cables
+    stream: Stream
+    piece: Piece
+
+    @property
+    def rig(self) -> Rig:
+        return self.cables.rig
+
+    @property
+    def port(self) -> Port:
+        return self.rig.devices[self.stream.device_id].ports[self.stream.label]
+
+    @property
+    def where(self) -> tuple[str, str, int]:
+        """Device, port and place, as edits of a segment take them."""
+        return self.stream.device_id, self.stream.label, self.piece.n
+
+
 def demands_of_bridge(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
     """Everything that must be true for the DMX behind a bridge to come out as it was sent."""
-    rig = cables.rig
-    device_id, label, n, s = stream.device_id, stream.label, piece.n, piece.segment
-    port = rig.devices[device_id].ports[label]
-    found: list[Demand] = []
-    chain = brightness_factors(rig, stream, piece)
+    bridge = _Bridge(cables, stream, piece)
+    return [
+        _full_brightness(bridge),
+        _no_gamma(bridge),
+        _no_dithering(bridge),
+        _straight_order(bridge),
+        _plain_stretch(bridge),
+        _wide_enough(bridge),
+        _rate_to_follow(bridge),
+    ]
+
+
+def _full_brightness(bridge: _Bridge) -> Demand:
+    """Levels are no light here: what dims a pixel makes every level behind the bridge another one."""
+    chain = brightness_factors(bridge.rig, bridge.stream, bridge.piece)
     by = product_of_factors(chain)
     exact, byte = scale_byte(255, by)
     low = [f for f in chain if f.value < 1]
-    found.append(
-        Demand(
-            "brightness 100 %",
-            by == 1,
-            ""
-            if by == 1
-            else f"{' × '.join(f'{f.who} {say_percent(product_of_factors([f]))}' for f in low)}: 255 arrives as {byte}"
-            + (f" ({exact} cut off)" if exact != str(byte) else "")
-            + " and every level reads low",
-            "Set all to 100 %" if len(low) > 1 else f"Set {low[0].who} to 100 %" if low else "",
-            lambda r: full_brightness(r, device_id, label, n),
-            tuple((f.who, say_percent(product_of_factors([f])), "100 %") for f in low),
-        )
+    why = ""
+    if by != 1:
+        factors = " × ".join(f"{f.who} {say_percent(product_of_factors([f]))}" for f in low)
+        cut_off = f" ({exact} cut off)" if exact != str(byte) else ""
+        why = f"{factors}: 255 arrives as {byte}{cut_off} and every level reads low"
+    return Demand(
+        "brightness 100 %",
+        by == 1,
+        why,
+        "Set all to 100 %" if len(low) > 1 else f"Set {low[0].who} to 100 %" if low else "",
+        lambda r: full_brightness(r, *bridge.where),
+        tuple((f.who, say_percent(product_of_factors([f])), "100 %") for f in low),
     )
-    gamma = [(w, v) for w, v in ((f"port {label}", port.gamma), ("segment", s.gamma)) if v != 1]
-    found.append(
-        Demand(
-            "no gamma",
-            not gamma,
-            f"gamma {gamma[0][1]:g} on the {gamma[0][0]}: 128 arrives as {round(255 * (128 / 255) ** gamma[0][1])}"
-            if gamma
-            else "",
-            "Take the gamma away",
-            lambda r: flatten_gamma(r, device_id, label, n),
-            tuple((w, f"gamma {v:g}", "none") for w, v in gamma),
-        )
+
+
+def _no_gamma(bridge: _Bridge) -> Demand:
+    _, label, _ = bridge.where
+    both = ((f"port {label}", bridge.port.gamma), ("segment", bridge.piece.segment.gamma))
+    bent = [(who, gamma) for who, gamma in both if gamma != 1]
+    why = ""
+    if bent:
+        who, gamma = bent[0]
+        why = f"gamma {gamma:g} on the {who}: 128 arrives as {round(255 * (128 / 255) ** gamma)}"
+    return Demand(
+        "no gamma",
+        not bent,
+        why,
+        "Take the gamma away",
+        lambda r: flatten_gamma(r, *bridge.where),
+        tuple((who, f"gamma {gamma:g}", "none") for who, gamma in bent),
     )
-    found.append(
-        Demand(
-            "no dithering",
-            not port.dither,
-            "dithering changes the lowest bit from frame to frame: DMX trembles",
-            "Switch dithering off",
-            lambda r: take_effects_off(r, device_id, label),
-            ((f"port {label} · dithering", "on", "off"),),
-        )
+
+
+def _no_dithering(bridge: _Bridge) -> Demand:
+    device_id, label, _ = bridge.where
+    return Demand(
+        "no dithering",
+        not bridge.port.dither,
+        "dithering changes the lowest bit from frame to frame: DMX trembles",
+        "Switch dithering off",
+        lambda r: take_effects_off(r, device_id, label),
+        ((f"port {label} · dithering", "on", "off"),),
     )
-    in_order = not s.order or s.order == STRAIGHT[: len(s.order)]
-    found.append(
-        Demand(
-            "straight colour order",
-            in_order,
-            f"order {s.order} swaps slots in every group of {len(s.order)}: DMX 1 gets what was sent for "
-            f"{places_of_components(s.order, names_of_orders(rig, device_id))[0] + 1 if s.order else 1}",
-            "Set the order straight",
-            lambda r: change_segment(r, device_id, label, n, order="")[:2],
-            (("bridge · colour order", s.order, "straight"),),
-        )
+
+
+def _straight_order(bridge: _Bridge) -> Demand:
+    s, device_id = bridge.piece.segment, bridge.stream.device_id
+    first = places_of_components(s.order, names_of_orders(bridge.rig, device_id))[0] + 1 if s.order else 1
+    return Demand(
+        "straight colour order",
+        not s.order or s.order == STRAIGHT[: len(s.order)],
+        f"order {s.order} swaps slots in every group of {len(s.order)}: DMX 1 gets what was sent for {first}",
+        "Set the order straight",
+        lambda r: change_segment(r, *bridge.where, order="")[:2],
+        (("bridge · colour order", s.order, "straight"),),
     )
-    inner = [
-        w
-        for w, on in (
-            ("reversed", s.reverse),
-            (f"folded every {s.fold}", bool(s.fold)),
-            (f"grouped by {s.group}", s.group > 1),
-        )
-        if on
-    ]
-    found.append(
-        Demand(
-            "no folds, grouping or nulls inside",
-            not inner,
-            f"the stretch is {' and '.join(inner)}: slots change places or are sent twice",
-            "Take it out of this stretch",
-            lambda r: change_segment(r, device_id, label, n, reverse=False, fold=0, group=1)[:2],
-            (("bridge · stretch", " and ".join(inner), "plain"),),
-        )
+
+
+def _plain_stretch(bridge: _Bridge) -> Demand:
+    s = bridge.piece.segment
+    ways = (("reversed", s.reverse), (f"folded every {s.fold}", bool(s.fold)), (f"grouped by {s.group}", s.group > 1))
+    inner = " and ".join(words for words, on in ways if on)
+    return Demand(
+        "no folds, grouping or nulls inside",
+        not inner,
+        f"the stretch is {inner}: slots change places or are sent twice",
+        "Take it out of this stretch",
+        lambda r: change_segment(r, *bridge.where, reverse=False, fold=0, group=1)[:2],
+        (("bridge · stretch", inner, "plain"),),
     )
-    here = rows_behind_bridge(cables, stream, piece)
-    top = highest_behind(here)
-    short = top > s.width
-    found.append(
-        Demand(
-            "stream for the highest address",
-            not short,
-            f"the highest address behind it is {top}, its width {s.width}: slots {s.width + 1} to {top} never come",
-            f"Make it {min(512, top)} slots wide" if top <= 512 else "",
-            (lambda r: change_segment(r, device_id, label, n, width=min(512, top))[:2]) if top <= 512 else None,
-            (("bridge · width", str(s.width), str(min(512, top))),),
-        )
+
+
+def _wide_enough(bridge: _Bridge) -> Demand:
+    width = bridge.piece.segment.width
+    top = highest_behind(rows_behind_bridge(bridge.cables, bridge.stream, bridge.piece))
+    wanted = min(512, top)
+    possible = top <= 512  # a line of DMX has no more: then a lamp has to move, and no width helps
+    return Demand(
+        "stream for the highest address",
+        top <= width,
+        f"the highest address behind it is {top}, its width {width}: slots {width + 1} to {top} never come",
+        f"Make it {wanted} slots wide" if possible else "",
+        (lambda r: change_segment(r, *bridge.where, width=wanted)[:2]) if possible else None,
+        (("bridge · width", str(width), str(wanted)),),
     )
-    model = rig.device_models.get(s.model)
-    can = model.dmx_rate if model else 44.0
+
+
+def _rate_to_follow(bridge: _Bridge) -> Demand:
+    rig, piece = bridge.rig, bridge.piece
+    model = rig.device_models.get(piece.segment.model)
+    can = model.dmx_rate if model else 44.0  # what DMX itself allows for 512 slots
     rate = max((f.rate for f in rig.feeds.values() if _carries_universe(rig, f.universe, piece)), default=0.0)
-    found.append(
-        Demand(
-            "a rate that DMX can follow",
-            not rate or rate <= can,
-            f"{rate:g} frames a second come, the bridge gives {can:g}: frames are left out and fades stutter",
-            f"Send {can:g} a second",
-            lambda r: slow_down_bridge(r, piece, can),
-            (("feeds · frames a second", f"{rate:g}", f"{can:g}"),),
-        )
+    return Demand(
+        "a rate that DMX can follow",
+        not rate or rate <= can,
+        f"{rate:g} frames a second come, the bridge gives {can:g}: frames are left out and fades stutter",
+        f"Send {can:g} a second",
+        lambda r: slow_down_bridge(r, piece, can),
+        (("feeds · frames a second", f"{rate:g}", f"{can:g}"),),
     )
-    return found
 
 
 def _carries_universe(rig: Rig, universe: str, piece: Piece) -> bool:

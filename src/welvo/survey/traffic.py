@@ -126,33 +126,43 @@ def traffic_facts(index: Index) -> tuple[object, ...]:
     )
 
 
-def traffic_of_rig(index: Index) -> Traffic:
-    """All loads of a rig at the planned rates. Universes and devices that are not in use do not count."""
+def _takers_of_wires(index: Index) -> dict[tuple[str, int], set[str]]:
+    """Which devices in use take each universe on the wire: by what their ports are set to, and by what their cables
+    need."""
     rig = index.rig
     takers: dict[tuple[str, int], set[str]] = {}
-    needs: dict[str, set[tuple[str, int]]] = {}
-    for device_id, device in rig.devices.items():
-        if not is_in_use(rig, "devices", device_id):
-            continue
-        for port in device.ports.values():
+    in_use = {k for k in rig.devices if is_in_use(rig, "devices", k)}
+    for device_id in in_use:
+        for port in rig.devices[device_id].ports.values():
             feed = rig.feeds.get(port.feed)
             if feed:
                 takers.setdefault((feed.protocol, feed.wire), set()).add(device_id)
-                needs.setdefault(device_id, set()).add((feed.protocol, feed.wire))
     by_number: dict[int, list[tuple[str, int]]] = {}
     for feed in rig.feeds.values() if index.cables_and_sums.streams else ():
         if feed.universe in rig.universes:
             by_number.setdefault(rig.universes[feed.universe].number, []).append((feed.protocol, feed.wire))
     for (device_id, _), stream in index.cables_and_sums.streams.items():
-        for number, _last in stream.used if is_in_use(rig, "devices", device_id) else ():
+        for number, _last in stream.used if device_id in in_use else ():
             for wire in by_number.get(number, ()):
                 takers.setdefault(wire, set()).add(device_id)
-    at_ip: dict[str, str] = {d.ip: device_id for device_id, d in rig.devices.items() if d.ip}
+    return takers
+
+
+def _octets_of_feeds(index: Index) -> dict[str, int]:
+    """How many octets the feeds of streams to a device carry."""
     lengths = {}
     for fids in octet_feeds(index).values():
         octets = stream_of(index, fids)[1]
         for n, fid in enumerate(fids):
             lengths[fid] = octets if n == 0 else 0  # the device's stream is one; its first feed carries the sum
+    return lengths
+
+
+def traffic_of_rig(index: Index) -> Traffic:
+    """All loads of a rig at the planned rates. Universes and devices that are not in use do not count."""
+    rig = index.rig
+    takers, lengths = _takers_of_wires(index), _octets_of_feeds(index)
+    at_ip: dict[str, str] = {d.ip: device_id for device_id, d in rig.devices.items() if d.ip}
     loads: dict[str, FeedLoad] = {}
     own: dict[str, Rate] = {}
     multicast, broadcast, everything = NOTHING, NOTHING, NOTHING
