@@ -309,7 +309,19 @@ def declare_rule(
         if code in RULES:
             raise ValueError(f"{code} is registered twice")
         RULES[code] = Rule(
-            code, severity, scope, group, title, means, matters, put_right, check, stage, live, candidates, touched
+            code,
+            severity=severity,
+            scope=scope,
+            group=group,
+            title=title,
+            means=means,
+            matters=matters,
+            put_right=put_right,
+            check=check,
+            stage=stage,
+            live=live,
+            candidates=candidates,
+            touched=touched,
         )
         return check
 

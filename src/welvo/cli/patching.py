@@ -81,7 +81,18 @@ def patch(
         fail_with("--write goes with --lay, --pack or --mode.")
     try:
         if lay or how_many:
-            laying = _read_laying(rig, start, spacing, gap, every, order, into, headroom, together, over)
+            laying = _read_laying(
+                rig,
+                start=start,
+                spacing=spacing,
+                gap=gap,
+                every=every,
+                order=order,
+                into=into,
+                headroom=headroom,
+                together=together,
+                over=over,
+            )
             answer = _lay_out(index, lay, laying, write) if lay else _how_many(index, how_many, laying)
         elif pack:
             answer = _pack_universe(index, pack, write)

@@ -143,19 +143,19 @@ class HttpLink:
         tables = _decode_answer(await self._ask_page("GET", f"{PAST}/values"), _Tables, self.ip)
         return Said(
             steady(),
-            tables.active,
-            tables.saved,
-            tables.entered,
-            about.waits,
-            about.name,
-            about.maker,
-            about.model,
-            about.mac,
-            about.serial,
-            about.firmware,
-            about.uptime,
-            about.test,
-            about.identify,
+            active=tables.active,
+            saved=tables.saved,
+            entered=tables.entered,
+            waits=about.waits,
+            name=about.name,
+            maker=about.maker,
+            model=about.model,
+            mac=about.mac,
+            serial=about.serial,
+            firmware=about.firmware,
+            uptime=about.uptime,
+            test=about.test,
+            identify=about.identify,
         )
 
     async def stage(self, values: Values) -> dict[str, Answer]:

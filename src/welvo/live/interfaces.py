@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import fcntl
 import ipaddress
 import os
@@ -89,7 +90,7 @@ def state_of(interface: Interface) -> State:
             return State(f"{interface.name} has no link: nothing is plugged in", number)
         sock.bind((interface.ip, 0))
     except OSError as e:
-        if e.errno == 19:  # no such device
+        if e.errno == errno.ENODEV:
             return State(f"{interface.name} is gone", number)
         return State(f"{interface.name} no longer has the address {interface.ip}", number)
     finally:

@@ -440,7 +440,15 @@ class Listener:
         if packet.is_preview:
             with self._lock:
                 self._previews[where] = _Source(
-                    sacn.KEY, packet.universe, key, packet.name, ip, packet.priority, now, now, b""
+                    sacn.KEY,
+                    wire=packet.universe,
+                    key=key,
+                    name=packet.name,
+                    ip=ip,
+                    priority=packet.priority,
+                    first=now,
+                    at=now,
+                    levels=b"",
                 )
                 _shrink_sources(self._previews, MOST_SOURCES // 10)
             return
@@ -491,7 +499,18 @@ class Listener:
                 if len(self._sources) >= MOST_SOURCES:
                     _shrink_sources(self._sources, MOST_SOURCES)
                     self._alike.clear()
-                source = _Source(protocol, wire, key, name, ip, priority, now, now, levels, window=now)
+                source = _Source(
+                    protocol,
+                    wire=wire,
+                    key=key,
+                    name=name,
+                    ip=ip,
+                    priority=priority,
+                    first=now,
+                    at=now,
+                    levels=levels,
+                    window=now,
+                )
                 self._sources[protocol, wire, key] = source
             else:
                 since = now - source.at
@@ -676,15 +695,15 @@ def _put_pages_together(
             )
     return Heard(
         ip,
-        root.short_name,
-        root.long_name,
-        root.mac.hex(":"),
-        root.firmware,
-        root.report,
-        tuple(ports),
-        newest,
-        first,
-        known,
-        bool(root.status2 & 0x02),
-        bool(root.status2 & 0x01),
+        name=root.short_name,
+        long_name=root.long_name,
+        mac=root.mac.hex(":"),
+        firmware=root.firmware,
+        report=root.report,
+        ports=tuple(ports),
+        at=newest,
+        first=first,
+        macs=known,
+        dhcp=bool(root.status2 & 0x02),
+        page=bool(root.status2 & 0x01),
     )

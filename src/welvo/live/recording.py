@@ -138,15 +138,15 @@ class Recording:
             if at - f.at <= PROTOCOLS[wire[0]].lost_after:
                 seen = SourceSeen(
                     wire[0],
-                    wire[1],
-                    key,
-                    f.name,
-                    f.ip,
-                    f.priority,
-                    0.0,
-                    False,
-                    self.begun + f.at,
-                    f.preview,
+                    wire=wire[1],
+                    key=key,
+                    name=f.name,
+                    ip=f.ip,
+                    priority=f.priority,
+                    rate=0.0,
+                    own=False,
+                    at=self.begun + f.at,
+                    preview=f.preview,
                 )
                 found.setdefault(wire, []).append((seen, f.levels))
         return found

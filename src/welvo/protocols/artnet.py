@@ -403,14 +403,14 @@ def decode_artnet(raw: bytes) -> Packet:
         net, bind, short, long, sw_in, sw_out, sub, priority, command = struct.unpack_from(">BB18s64s4s4sBBB", raw, 12)
         return Address(
             bind,
-            net,
-            sub,
-            (*sw_in,),
-            (*sw_out,),
-            read_text_field(short),
-            read_text_field(long),
-            priority,
-            command,
+            net=net,
+            sub=sub,
+            sw_in=(*sw_in,),
+            sw_out=(*sw_out,),
+            short_name=read_text_field(short),
+            long_name=read_text_field(long),
+            acn_priority=priority,
+            command=command,
         )
     if opcode == OP_INPUT:
         _long_enough(raw, 20, "ArtInput")

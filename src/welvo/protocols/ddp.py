@@ -75,10 +75,30 @@ def decode_ddp(raw: bytes) -> Packet:
         at, timecode = HEAD + 4, struct.unpack_from(">I", raw, HEAD)[0]
     rest = flags & (STORAGE | REPLY | QUERY)
     if flags & QUERY:
-        return Packet(b"", offset, bool(flags & PUSH), sequence, kind, destination, rest, length, timecode)
+        return Packet(
+            b"",
+            offset=offset,
+            push=bool(flags & PUSH),
+            sequence=sequence,
+            kind=kind,
+            destination=destination,
+            flags=rest,
+            wanted=length,
+            timecode=timecode,
+        )
     if len(raw) - at < length:
         raise WireError("data length", f"{length} octets are announced, {len(raw) - at} are there")
-    return Packet(raw[at : at + length], offset, bool(flags & PUSH), sequence, kind, destination, rest, 0, timecode)
+    return Packet(
+        raw[at : at + length],
+        offset=offset,
+        push=bool(flags & PUSH),
+        sequence=sequence,
+        kind=kind,
+        destination=destination,
+        flags=rest,
+        wanted=0,
+        timecode=timecode,
+    )
 
 
 def packets_of_frame(data: bytes, destination: int = DISPLAY, kind: int = UNDEFINED) -> list[Packet]:

@@ -301,7 +301,15 @@ def decode_info(data: bytes) -> DeviceInfo:
         if value > MOST_SLOTS:
             raise WireError("DEVICE_INFO", f"{what} {value}; {MOST_SLOTS} is the most there can be")
     return DeviceInfo(
-        model, category, software, footprint, now, count, 0 if address == NO_ADDRESS else address, subs, sensors
+        model,
+        category=category,
+        software=software,
+        footprint=footprint,
+        personality=now,
+        personalities=count,
+        address=0 if address == NO_ADDRESS else address,
+        subs=subs,
+        sensors=sensors,
     )
 
 
@@ -395,7 +403,18 @@ def decode_sensor(data: bytes) -> Sensor:
     if len(data) < 13:
         raise WireError("SENSOR_DEFINITION", f"{len(data)} octets are too few")
     number, kind, unit, prefix, low, high, usual_low, usual_high, recorded = struct.unpack_from(">BBBBhhhhB", data)
-    return Sensor(number, kind, unit, prefix, low, high, usual_low, usual_high, recorded, decode_text(data[13:]))
+    return Sensor(
+        number,
+        kind=kind,
+        unit=unit,
+        prefix=prefix,
+        low=low,
+        high=high,
+        normal_low=usual_low,
+        normal_high=usual_high,
+        recorded=recorded,
+        name=decode_text(data[13:]),
+    )
 
 
 def encode_sensor(s: Sensor) -> bytes:

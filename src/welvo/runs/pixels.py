@@ -248,13 +248,13 @@ def _as_the_device(
         before = int(ours_at[0][n - 1]) if n else start[0] if stream.start == begins else int(ours_at[0][0]) - 1
         found = Astray(
             stream.label,
-            piece.stream + n,
-            pixel,
-            piece,
-            (int(ours_at[0][n]), int(ours_at[1][n])),
-            (int(theirs_at[0][n]), int(theirs_at[1][n])),
-            cables.size_of_universe(before, start[0]),
-            size,
-            stream.pixels - pixel + 1,
+            slot=piece.stream + n,
+            pixel=pixel,
+            piece=piece,
+            sender=(int(ours_at[0][n]), int(ours_at[1][n])),
+            box=(int(theirs_at[0][n]), int(theirs_at[1][n])),
+            sender_size=cables.size_of_universe(before, start[0]),
+            device_size=size,
+            pixels=stream.pixels - pixel + 1,
         )
     return found, cursor

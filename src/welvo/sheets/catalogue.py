@@ -87,7 +87,18 @@ def _patch_sheet(
         shown_group = by if by in has else ""
         yield from _tables_by_group(listing, wanted, shown_group, by in (c.columns or ()))
 
-    return Sheet(key, words, help_text, make, "", True, shown, sort, group, rows)
+    return Sheet(
+        key,
+        title=words,
+        help=help_text,
+        make=make,
+        about="",
+        landscape=True,
+        columns=shown,
+        sort=sort,
+        group=group,
+        table=rows,
+    )
 
 
 def _tables_by_group(listing: Listing, wanted: list[str], group: str, keep: bool) -> Iterator[Block]:

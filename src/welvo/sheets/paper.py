@@ -47,7 +47,18 @@ def centred_stock(name: str, paper: str, wide: float, high: float, across: int, 
     """A stock whose labels stand in the middle of the paper, `gap` apart from left to right."""
     page = PAPERS[paper]
     left = (page[0] - across * wide - (across - 1) * gap) / 2
-    return Stock(name, page, wide, high, across, down, left, (page[1] - down * high) / 2, wide + gap, high)
+    return Stock(
+        name,
+        page=page,
+        wide=wide,
+        high=high,
+        across=across,
+        down=down,
+        left=left,
+        top=(page[1] - down * high) / 2,
+        step_x=wide + gap,
+        step_y=high,
+    )
 
 
 STOCKS: dict[str, Stock] = {
@@ -58,7 +69,18 @@ STOCKS: dict[str, Stock] = {
         centred_stock("105 × 57 mm, 10 on A4", "A4", 105, 57, 2, 5),
         centred_stock("52.5 × 29.7 mm, 40 on A4", "A4", 52.5, 29.7, 4, 10),
         centred_stock("66.7 × 25.4 mm, 30 on Letter", "Letter", 66.7, 25.4, 3, 10, 3.2),
-        Stock("62 × 29 mm, one by one", (62, 29), 62, 29, 1, 1, 0, 0, 62, 29),
+        Stock(
+            "62 × 29 mm, one by one",
+            page=(62, 29),
+            wide=62,
+            high=29,
+            across=1,
+            down=1,
+            left=0,
+            top=0,
+            step_x=62,
+            step_y=29,
+        ),
     )
 }
 """Stocks by their measures; any other one can be typed."""
@@ -95,7 +117,7 @@ def read_stock(text: str) -> Stock:
     dx, dy = step_x or wide, step_y or high
     x = left if left is not None else (page[0] - (across - 1) * dx - wide) / 2
     y = top if top is not None else (page[1] - (down - 1) * dy - high) / 2
-    made = Stock(words, page, wide, high, across, down, x, y, dx, dy)
+    made = Stock(words, page=page, wide=wide, high=high, across=across, down=down, left=x, top=y, step_x=dx, step_y=dy)
     if (
         x < -0.01
         or y < -0.01

@@ -42,6 +42,8 @@ from welvo.standins.process import OBEYED
 from welvo.standins.store import Store
 
 BROADCAST = "127.255.255.255"
+IP_MULTICAST_ALL = 49
+"""Linux: switched off, a socket gets only what it joined itself. Python has no name for it."""
 ASKS_WITHIN = 10.0
 """Seconds within which a client puts its question, whole."""
 KEPT, ENDS = 5.0, 0.2
@@ -107,14 +109,14 @@ def describe_devices(
         found.append(
             Described(
                 at,
-                model,
-                {**base, **own},
-                attached_to_ports(index, device_id) if pixels else {},
-                table.get("faults", {}),
-                str(table.get("password", "")),
-                {} if pixels else responders_on_ports(index, device_id, table.get("lamps", {}), plan),
-                gear_of(rig, device_id, table.get("gear", {}), plan) if model.kind == "gateway" else {},
-                float(table.get("bus_speed", BUS_SPEED)),
+                model=model,
+                settings={**base, **own},
+                cables=attached_to_ports(index, device_id) if pixels else {},
+                faults=table.get("faults", {}),
+                password=str(table.get("password", "")),
+                lamps={} if pixels else responders_on_ports(index, device_id, table.get("lamps", {}), plan),
+                gear=gear_of(rig, device_id, table.get("gear", {}), plan) if model.kind == "gateway" else {},
+                bus_speed=float(table.get("bus_speed", BUS_SPEED)),
             )
         )
     for ip, table in state.items():
@@ -260,15 +262,15 @@ def attached_to_ports(index: Index, device_id: str) -> dict[str, tuple[Attached,
             items.append(
                 Attached(
                     s.kind,
-                    places,
-                    octets,
-                    piece_name(index.rig, p),
-                    p.n,
-                    s.width,
-                    components_of(index.rig, p),
-                    s.functions,
-                    s.start,
-                    step,
+                    leds=places,
+                    octets=octets,
+                    name=piece_name(index.rig, p),
+                    place=p.n,
+                    width=s.width,
+                    order=components_of(index.rig, p),
+                    functions=s.functions,
+                    start=s.start,
+                    step=step,
                 )
             )
         found[label] = tuple(items)
@@ -493,7 +495,7 @@ class Host:
         for universe in wanted - self._groups.keys():
             sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
             sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-            sock.setsockopt(socket.IPPROTO_IP, 49, 0)  # IP_MULTICAST_ALL off: only what this socket joined
+            sock.setsockopt(socket.IPPROTO_IP, IP_MULTICAST_ALL, 0)
             sock.bind((sacn.group_of_universe(universe), sacn.PORT))
             member = socket.inet_aton(sacn.group_of_universe(universe)) + socket.inet_aton("127.0.0.1")
             sock.setsockopt(socket.IPPROTO_IP, socket.IP_ADD_MEMBERSHIP, member)

@@ -22,7 +22,9 @@ LAMP_FAULTS = ("deaf", "slow", "collides", "stubborn", "forgets")
 """deaf: answers nothing. slow: puts every answer off. collides: its answers to a search arrive damaged twice. stubborn:
 refuses to be set. forgets: says yes and stays as it was."""
 _LABELS = {v: k for k, v in reversed(rdm.SLOT_WORDS.items())}
-HEAT = rdm.Sensor(0, 0, 1, 1, -200, 1200, 100, 850, 0, "Head")
+HEAT = rdm.Sensor(
+    0, kind=0, unit=1, prefix=1, low=-200, high=1200, normal_low=100, normal_high=850, recorded=0, name="Head"
+)
 
 
 @dataclass
@@ -113,19 +115,31 @@ class Responder:
             if pid != rdm.DEVICE_INFO:
                 raise _No(0x0000)
             address, wide = self.parts[request.sub]
-            return rdm.encode_info(rdm.DeviceInfo(self.model, 0x0101, 0x0104, wide, 1, 1, address, len(self.parts), 0))
+            return rdm.encode_info(
+                rdm.DeviceInfo(
+                    self.model,
+                    category=0x0101,
+                    software=0x0104,
+                    footprint=wide,
+                    personality=1,
+                    personalities=1,
+                    address=address,
+                    subs=len(self.parts),
+                    sensors=0,
+                )
+            )
         if pid == rdm.DEVICE_INFO:
             return rdm.encode_info(
                 rdm.DeviceInfo(
                     self.model,
-                    0x0101,
-                    0x0104,
-                    slots,
-                    self.personality,
-                    len(self.personalities),
-                    self.address,
-                    len(self.parts),
-                    1,
+                    category=0x0101,
+                    software=0x0104,
+                    footprint=slots,
+                    personality=self.personality,
+                    personalities=len(self.personalities),
+                    address=self.address,
+                    subs=len(self.parts),
+                    sensors=1,
                 )
             )
         if pid == rdm.SUPPORTED_PARAMETERS:

@@ -163,7 +163,15 @@ def say_start(index: Index, key: str) -> str:
 def _say_readdressed(old: Index, new: Index, part: str, key: str, of: tuple[Touch, ...]) -> Difference:
     who = name_of_item(new.rig, key)
     return Difference(
-        "re-addressed", part, key, who, "address", say_start(old, key), say_start(new, key), of, Goto("item", key)
+        "re-addressed",
+        part=part,
+        id=key,
+        who=who,
+        what="address",
+        before=say_start(old, key),
+        after=say_start(new, key),
+        touches=of,
+        goes_to=Goto("item", key),
     )
 
 
@@ -205,7 +213,15 @@ def _differences_of_entry(
     if moded:
         found.append(
             Difference(
-                "re-moded", part, key, who, "mode", _say_kind(old.rig, key), _say_kind(new.rig, key), tuple(moded), goes
+                "re-moded",
+                part=part,
+                id=key,
+                who=who,
+                what="mode",
+                before=_say_kind(old.rig, key),
+                after=_say_kind(new.rig, key),
+                touches=tuple(moded),
+                goes_to=goes,
             )
         )
     placed = [t for t in of if part in ("fixtures", "elements") and t.path[0] == "at"]
@@ -216,7 +232,11 @@ def _differences_of_entry(
         if t in moded or (moved and t.path[0] == "at"):
             continue
         kind, what, before, after = _say_touch(old, new, part, key, t)
-        found.append(Difference(kind, part, key, who, what, before, after, (t,), goes))
+        found.append(
+            Difference(
+                kind, part=part, id=key, who=who, what=what, before=before, after=after, touches=(t,), goes_to=goes
+            )
+        )
     return found
 
 

@@ -102,15 +102,15 @@ def line_sum(index: Index, segment: Segment, piece: Piece | None, universe: str,
         stops.append(
             Stop(
                 key,
-                name_of_item(rig, key),
-                turn,
-                place.dmx if place else 0,
-                place.dmx + place.slots - 1 if place and place.dmx else 0,
-                metres,
-                since,
-                loads,
-                booster,
-                need,
+                name=name_of_item(rig, key),
+                turn=turn,
+                dmx=place.dmx if place else 0,
+                last=place.dmx + place.slots - 1 if place and place.dmx else 0,
+                metres=metres,
+                since=since,
+                loads=loads,
+                booster=booster,
+                adapter=need,
             )
         )
     order = [s.dmx for s in stops if s.dmx]

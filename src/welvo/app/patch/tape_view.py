@@ -165,14 +165,14 @@ class TapeView(TapeFrame):
             q = QPainter(found)
             paint_tape(
                 q,
-                self._session.index,
-                uid,
-                pp,
-                x0,
-                width,
-                self._focused_items(),
-                self._blocks_of_universe(uid),
-                self._session.since,
+                index=self._session.index,
+                universe=uid,
+                pp=pp,
+                x0=x0,
+                width=width,
+                focus=self._focused_items(),
+                known=self._blocks_of_universe(uid),
+                since=self._session.since,
             )
             q.end()
             self._cache[uid] = found
