@@ -85,3 +85,10 @@ def test_a_record_alone_is_kept_back_and_not_sent_as_another_protocol(
         assert kept_back(fed) == {"w1": "this program cannot send surf"}, carries
         assert streams_to_send(fed, LOOPBACK, {}, {}, Index(fed), lines={"1": "/dev/x"}) == [], carries
         assert traffic_of_rig(Index(fed)).feeds.keys() == {"w1"}
+
+
+@pytest.mark.parametrize("protocol", NUMBERED)
+def test_the_load_is_reckoned_with_packets_as_long_as_those_that_are_sent(protocol: str) -> None:
+    encoder, record = UNIVERSES[protocol], PROTOCOLS[protocol]  # type: ignore[index]
+    packet = encoder.empty_packet(UniverseOut("x", record.key, 7, ("127.0.0.5",)), bytes(range(16)), "Bench")
+    assert record.packets and len(packet) == record.packets.head + record.packets.most

@@ -24,6 +24,7 @@ from welvo.rig.document import Rig
 from welvo.rig.edits import waive_finding
 from welvo.rig.steps import Stopped
 from welvo.sheets import lists
+from welvo.sheets.blocks import Rows
 from welvo.sheets.catalogue import SHEETS, choices_about, columns_of, file_name, issue_of, make_pdf
 from welvo.sheets.labels import labels_of
 from welvo.sheets.lists import Material
@@ -287,3 +288,21 @@ def test_the_command_line_writes_a_folder_of_paper(hall: Material, tmp_path: Pat
         failed = run(app, ["sheets", str(rig), *wrong])
         assert failed.exit_code == 2 and why in failed.stderr, failed.output
     assert pages_as_pngs(make_pdf(hall, "plan", Choices()), 30)[0].startswith(b"\x89PNG")
+
+
+def test_a_sheet_of_several_lists_sorts_and_groups_the_first_and_leaves_the_others(hall: Material) -> None:
+    def printed_lists(choices: Choices) -> list[lists.Listing]:
+        return [b.listing for b in SHEETS["network"].make(hall, choices) if isinstance(b, Rows)]
+
+    devices, *others = printed_lists(Choices())
+    sorted_devices, *same_others = printed_lists(Choices(sort="address"))
+    at = devices.column_of_key("address")
+    known = [r[at] for r in sorted_devices.rows if r[at]]
+    assert known == sorted(known, key=lambda ip: [int(p) for p in ip.split(".")]) and len(known) > 4
+    assert sorted(sorted_devices.rows) == sorted(devices.rows) and sorted_devices.rows != devices.rows
+    assert others and same_others == others
+    parts = printed_lists(Choices(group="model"))
+    models = len({r[devices.column_of_key("model")] for r in devices.rows})
+    assert models > 2 and parts[models:] == others and sum(len(p.rows) for p in parts[:models]) == len(devices.rows)
+    few, *still_others = printed_lists(Choices(columns=("address", "device")))
+    assert [h.key for h in few.heads] == ["address", "device"] and still_others == others
