@@ -178,7 +178,7 @@ def _throughput(say: Callable[..., None]) -> None:
     ours, theirs, spent, spent_bare = 0, 0, 0.0, 0.0
     time.sleep(0.05)
     for _ in range(6):
-        sent = sum(s.frames_sent for s in engine.streams.values())
+        sent = sum(s.sent for s in engine.streams.values())
         begun = time.perf_counter()
         due = 0.0
         while time.perf_counter() - begun < 0.5:
@@ -189,7 +189,7 @@ def _throughput(say: Callable[..., None]) -> None:
             engine.heap = [(now - 1e-6, n, period, group) for n, (_, _, period, group) in enumerate(engine.heap)]
             engine.send_due()
         spent += time.perf_counter() - begun
-        ours += sum(s.frames_sent for s in engine.streams.values()) - sent
+        ours += sum(s.sent for s in engine.streams.values()) - sent
         begun = time.perf_counter()
         while time.perf_counter() - begun < 0.5:
             for packet in packets:

@@ -84,10 +84,10 @@ def _acts(app: Any, s: Any, count: int, times: int, say: Say) -> None:
 
     def rename() -> None:
         name = next(names)
-        s.edit(set_fixtures, "name", {key: {"name": name} for key in keys})
+        s.make_edit(set_fixtures, "name", {key: {"name": name} for key in keys})
 
     edit = _timed(app, rename, times)
     most = 250 if small else 3000
     say("    an edit of all", f"{edit:.0f} ms", f"under {most} ms", edit < most)
-    back = _timed(app, s.undo, min(times, 2))
+    back = _timed(app, s.undo_edit, min(times, 2))
     say("    undo of it", f"{back:.0f} ms", f"under {most} ms", back < most)

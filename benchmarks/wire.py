@@ -203,7 +203,7 @@ def hearing(say: Say, seconds: float) -> None:
             after = me.cpu_times()
             whole = (after.user + after.system - before.user - before.system) / wall
             rate = (listener.packets - heard) / wall
-            lost = sum(s.lost for s in listener.sources(time.time()))
+            lost = sum(s.lost for s in listener.heard_sources(time.time()))
         finally:
             engine.stop()
         gaps = np.sort(1000 * np.diff(beats))
@@ -291,7 +291,7 @@ def fader(say: Say, times: int = 300) -> None:
                     break
             begun = time.perf_counter()
             window.network.meant.levels.hold_function(["f101"], "Dimmer", level / 255)
-            window.network.touch()
+            window.network.meant.note_touched()
             while time.perf_counter() - begun < 0.5:
                 app.processEvents()
                 try:
