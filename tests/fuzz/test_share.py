@@ -155,7 +155,7 @@ def test_slots_that_stand_apart_are_named() -> None:
 
 
 def test_merges_lose_nothing_of_either_in_silence() -> None:
-    assert merges.knock(1, 500, ON) == (500, "")
+    assert merges.knock(1, 250, ON) == (250, "")
     assert [merges.hostile(f"share {n}") for n in range(15)] == [""] * 15
 
 

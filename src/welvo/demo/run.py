@@ -297,11 +297,11 @@ def _show_middle(index: Index, levels: Levels, send: Callable[[], None], say: Ca
     _must_be_true("that is found", found is not None and found.mark == "differs")
     kept: list[Said] = []
 
-    def told() -> bool:
+    def was_told() -> bool:
         kept[:] = [asyncio.run(read_settings(ip, port))]
         return True
 
-    _wait_until_true("PENSTOCK says its settings", told)
+    _wait_until_true("PENSTOCK says its settings", was_told)
     says = kept[0]
     plan = full_plan(index, device_id)
     _must_be_true("the device has every setting as planned", all(says.active.get(k) == v for k, v in plan.items()))

@@ -170,19 +170,19 @@ def _work_out(index: Index, device_id: str) -> dict[str, SettingValue]:
         return plan
     has = {(s.scope, s.key) for s in model.settings}
 
-    def take(key: str, value: SettingValue | None) -> None:
+    def take_value(key: str, value: SettingValue | None) -> None:
         if value is not None:
             plan.setdefault(key, value)
 
     whole = _At(index, device_id, "", Port(), None, None)
     for key, of_device in OF_DEVICE.items():
         if ("device", key) in has:
-            take(key, of_device(whole))
+            take_value(key, of_device(whole))
     for label in bus_ports(rig, device_id):
         port = device.ports[label]
         for key, of_bus in OF_BUS.items():
             if ("port", key) in has and port.feed:
-                take(setting_key(label, key), of_bus(port))
+                take_value(setting_key(label, key), of_bus(port))
     for label, port in device.ports.items():
         stream = index.cables_and_sums.streams.get(PortRef(device_id, label))
         if port_gives_what(rig, device_id, label) != "pixels" or stream is None:
@@ -192,11 +192,11 @@ def _work_out(index: Index, device_id: str) -> dict[str, SettingValue]:
         at = _At(index, device_id, label, port, stream, feed)
         for key, of_port in OF_PORT.items():
             if ("port", key) in has:
-                take(setting_key(label, key), of_port(at))
+                take_value(setting_key(label, key), of_port(at))
         for segment in segments_of(stream):
             for key, of_segment in OF_SEGMENT.items():
                 if ("segment", key) in has:
-                    take(setting_key(segment_owner(label, segment.number), key), of_segment(at, segment))
+                    take_value(setting_key(segment_owner(label, segment.number), key), of_segment(at, segment))
     return plan
 
 

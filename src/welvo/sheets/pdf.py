@@ -85,11 +85,11 @@ def render_pdf(
     story = _make_story(blocks, room, high - 2 * margin - HEAD - FOOT, progress)
     total = max(1, len(story))
 
-    def told(kind: str, value: Any) -> None:
+    def tell_on_page(kind: str, value: Any) -> None:
         if kind == "PROGRESS":
             progress(min(total, int(value)), total)
 
-    doc.setProgressCallBack(told)
+    doc.setProgressCallBack(tell_on_page)
     edges = _Edges(paper, wide, high, margin)
     try:
         doc.build(story, canvasmaker=lambda *a, **k: _counting_canvas(edges, *a, **k))

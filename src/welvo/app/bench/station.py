@@ -548,13 +548,13 @@ class BenchStation(Station):
         fader = self.bank.faders[n]
         words = f"{fader.word[:1].upper()}{fader.word[1:]}"
 
-        def take(typed: str) -> None:
+        def take_typed(typed: str) -> None:
             self.bank.hold_fader(
                 n, read_function_value(self._session.index, self.selected_keys[0], fader.function, typed)
             )
 
         question = "A value, a percentage or degrees: 128, 50 %, 45°."
-        ask_line(self, words, question, take, go="Hold")
+        ask_line(self, words, question, take_typed, go="Hold")
 
     def _master_typed(self, typed: str) -> object:
         m = re.fullmatch(r"\s*(\d+(?:[.,]\d+)?)\s*%?\s*", typed)

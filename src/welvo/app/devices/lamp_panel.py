@@ -93,7 +93,7 @@ def _field_of_fixture(panel: FormPanel, ref: PortRef, pair: Pair, lamp: Lamp) ->
     s = panel.session
     sure = s.rig.fixtures.get(pair.fixture) if pair.sure else None
 
-    def take(typed: str) -> None:
+    def take_typed(typed: str) -> None:
         number = typed.strip()
         if not number:
             if sure:
@@ -113,7 +113,7 @@ def _field_of_fixture(panel: FormPanel, ref: PortRef, pair: Pair, lamp: Lamp) ->
             shown=lambda _: str(sure.number) if sure else "",
             placeholder=f"{guess.number}?" if guess and not sure else "",
             width=72,
-            take=take,
+            take=take_typed,
         )
     )
     if guess and not sure:

@@ -205,10 +205,12 @@ class Snapshots(Dialog):
         if other == "plan":
             found = [d for d in found if d[2] is not None]  # what the plan does not care about is no difference
 
-        def said(key: str, value: SettingValue | None) -> str:
+        def say_setting_value(key: str, value: SettingValue | None) -> str:
             return say_setting(spec_of(model, key) if model else None, value)
 
-        self.list.show_lines([ListRow(k, (say_key(model, k), said(k, a), said(k, b))) for k, a, b in found])
+        self.list.show_lines(
+            [ListRow(k, (say_key(model, k), say_setting_value(k, a), say_setting_value(k, b))) for k, a, b in found]
+        )
         words = f"{say_count(len(found), 'setting')} {'differs' if len(found) == 1 else 'differ'}."
         self.say(words if chosen else "No snapshot yet.")
         self.write.setEnabled(bool(found) and other == "now" and bool(self._values_of_snapshot("now")))

@@ -382,12 +382,14 @@ class Settings(QWidget):
     def _feed_choice(self, port: str, feed: str) -> Choice:
         rig = self._session.rig
 
-        def take(fid: str) -> None:
+        def take_typed(fid: str) -> None:
             f = rig.feeds.get(fid)
             words = f"put out {say_wire(f.protocol, f.wire)} on {port}" if f else f"put out nothing on {port}"
             self._session.make_edit(set_port, self.device_id, port, words, feed=fid)
 
-        made = Choice("Which feed this port is planned to put out. Its protocol and universe follow from it.", take)
+        made = Choice(
+            "Which feed this port is planned to put out. Its protocol and universe follow from it.", take_typed
+        )
         made.setAccessibleName(f"Feed of port {port}")
         made.set_options(feed_options(rig), feed)
         made.setMinimumWidth(104)

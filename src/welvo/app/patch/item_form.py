@@ -294,10 +294,10 @@ def show_many(panel: FormPanel, ids: list[str], acts: Acts) -> Field | None:
     panel.words(f"{names} · {say_count(slots, 'slot')}")
 
     def given(words: str, help_text: str, column: str, keys: list[str], placeholder: str) -> Typed:
-        def take(typed: str) -> object:
+        def take_typed(typed: str) -> object:
             return _change_column(s, keys, column, typed) if typed.strip() else None
 
-        return Typed(words, help_text, placeholder=placeholder, shown=lambda _: "", take=take, command=True)
+        return Typed(words, help_text, placeholder=placeholder, shown=lambda _: "", take=take_typed, command=True)
 
     form = panel.new_form(Subject(lambda: ids, lambda *_, **__: None))
     form.add(given("Address", MANY_ADDRESS_HELP, "first", ids, "3.1 +8"))

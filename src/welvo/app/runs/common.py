@@ -117,7 +117,7 @@ def own_start(here: Here) -> Typed:
         universe = here.session.rig.universes.get(one.at.universe)
         return say_place(universe.number, one.at.address or 1) if one.at.origin_of_place == "typed" and universe else ""
 
-    def take(typed: str) -> object:
+    def take_typed(typed: str) -> object:
         if not typed.strip() or typed.strip().lower() in ("follows", "behind"):
             return here.change("let it follow", at=NOWHERE)
         number, address = read_place(typed)
@@ -136,7 +136,7 @@ def own_start(here: Here) -> Typed:
         width=110,
         placeholder="follows",
         shown=shown,
-        take=take,
+        take=take_typed,
     )
 
 

@@ -128,7 +128,7 @@ def _fixtures(here: Here) -> Typed:
     """The lamps behind a bridge or a converter, or on a line, by number."""
     rig = here.session.rig
 
-    def take(typed: str) -> object:
+    def take_typed(typed: str) -> object:
         keys = fixtures_by_number(here.session.rig, read_numbers(typed))
         left = {k: v for k, v in here.segment.dmx.items() if dmx_owner(k, keys)}
         return here.change("fixtures", fixtures=tuple(dict.fromkeys(keys)), dmx=left)
@@ -139,7 +139,7 @@ def _fixtures(here: Here) -> Typed:
         "The lamps behind it in cable order, by number: 201-205, 301. Those without an address get theirs from here.",
         placeholder="201-205",
         shown=lambda one: ", ".join(name_of_item(here.session.rig, f) for f in one.fixtures),
-        take=take,
+        take=take_typed,
     )
 
 
@@ -161,7 +161,7 @@ def _dmx_line(here: Here, key: str, break_no: int, name: str) -> Together:
         r = mine()[1]
         return (say_place(*r.places[0][0]) if r.places else "not carried") if r else ""
 
-    def take(typed: str) -> object:
+    def take_typed(typed: str) -> object:
         t = typed.strip().lower()
         now = here.segment.dmx
         if not t:
@@ -177,7 +177,7 @@ def _dmx_line(here: Here, key: str, break_no: int, name: str) -> Together:
     help_text = (
         "Its DMX address behind the bridge, 1 to 512; empty: right behind the one before it; free: the first gap."
     )
-    return Together(label, (Typed(label, help_text, width=64, shown=dmx, take=take), Said(carried), None))
+    return Together(label, (Typed(label, help_text, width=64, shown=dmx, take=take_typed), Said(carried), None))
 
 
 def _substitution(here: Here) -> None:

@@ -65,7 +65,7 @@ def _slots_field(panel: FormPanel, ref: PortRef) -> Typed:
     """How many slots a DMX port puts out, where that is less than its model can."""
     s = panel.session
 
-    def take(typed: str) -> object:
+    def take_typed(typed: str) -> object:
         now = s.rig.devices[ref.device].ports.get(ref.port, Port()).settings
         settings = {k: v for k, v in now.items() if k != "slots"}
         if typed.strip():
@@ -78,7 +78,7 @@ def _slots_field(panel: FormPanel, ref: PortRef) -> Typed:
         width=84,
         placeholder=str(slots_of_port(s.rig, *ref)),
         shown=lambda port: str(port.settings.get("slots", "")),
-        take=take,
+        take=take_typed,
     )
 
 

@@ -325,7 +325,7 @@ def _would_push(here: Here, field: str, typed: str) -> str:
 
 
 def _part_field(here: Here) -> Typed:
-    def take(typed: str) -> object:
+    def take_typed(typed: str) -> object:
         element = here.session.rig.elements.get(here.segment.element)
         most = (element.slots if element.kind == "block" else element.pixels) if element else 0
         return here.change("which pixels", **read_part(typed, most))
@@ -335,7 +335,7 @@ def _part_field(here: Here) -> Typed:
         "Which pixels of it are attached here: all, or such as 1-120. The rest can be on another port.",
         width=110,
         shown=lambda one: _say_part(one, here.piece),
-        take=take,
+        take=take_typed,
     )
 
 
@@ -367,7 +367,7 @@ def _arrange_pixels(here: Here) -> None:
 def _kind_and_address(here: Here, form: Form) -> None:
     s = here.session
 
-    def take(key: str) -> object:
+    def take_typed(key: str) -> object:
         return s.make_edit(set_pixel_type, [here.segment.element], key, _offered_kinds(s.rig).get(key))
 
     form.add(
@@ -376,7 +376,7 @@ def _kind_and_address(here: Here, form: Form) -> None:
             "Which kind of pixels the string has. It says voltage, current, chip and the order its chips take.",
             options=lambda: [("", "not known"), *((k, t.name) for k, t in _offered_kinds(s.rig).items())],
             shown=lambda e: str(e.type),
-            take=take,
+            take=take_typed,
         )
     )
     placed = make_label("", 11, quiet=True)

@@ -213,12 +213,12 @@ class Form:
         return self.subject.change(one.words or one.label.lower(), **{one.key: reader.read_text(typed)})
 
     def _choice_of_row(self, one: Picked) -> Choice:
-        def take(key: str) -> object:
+        def take_typed(key: str) -> object:
             if one.take:
                 return one.take(key)
             return self.subject.change(one.words or one.label.lower(), **{one.key: one.read(key)})
 
-        made = Choice(one.help, take)
+        made = Choice(one.help, take_typed)
         made.setAccessibleName(one.name or one.label)
 
         def show() -> None:
@@ -233,10 +233,10 @@ class Form:
         return made
 
     def _tick_of_row(self, one: Ticked) -> Tick:
-        def take(on: bool) -> object:
+        def take_typed(on: bool) -> object:
             return one.take(on) if one.take else self.subject.change(one.words or one.label.lower(), **{one.key: on})
 
-        made = Tick(one.label, one.help, take)
+        made = Tick(one.label, one.help, take_typed)
         made.setAccessibleName(one.label)
 
         def show() -> None:
