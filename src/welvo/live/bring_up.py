@@ -27,6 +27,9 @@ from welvo.rig.wiring import DeviceModel
 NEIGHBOURS = "/proc/net/arp"
 PATIENCE = 1.5
 """Seconds that a device is given to answer one question."""
+WHOSE_ADDRESS = 2.5
+"""Seconds in which the system finds out whose an address is. It asks once a second and gives up after three: where
+it is just giving up after an earlier test, it begins anew with the next packet, so one second is not enough."""
 
 
 class Verdict(Struct, frozen=True):
@@ -313,9 +316,9 @@ class RealProbes:
         with contextlib.closing(socket.socket(socket.AF_INET, socket.SOCK_DGRAM)) as sock:
             with contextlib.suppress(OSError):
                 sock.bind((self._interface.ip, 0))
-            limit, turn = Limit(PATIENCE, turn=0.1), 0
+            limit, turn = Limit(WHOSE_ADDRESS, turn=0.1), 0
             while limit.lasts():
-                if turn % 5 == 0:
+                if turn % 3 == 0:
                     with contextlib.suppress(OSError):  # makes the system ask whose address it is
                         sock.sendto(artnet.encode_artnet(artnet.Poll()), (ip, artnet.PORT))
                 turn += 1
