@@ -60,7 +60,6 @@ def test_each_owner_takes_over_its_own_as_many_as_it_wants_at_a_time(runner: Job
     begun = [
         runner.start(owner, lambda: _give(1), lambda job: came.append(job.owner)) for owner in (one, two, one, one)
     ]
-    assert runner.running_for(one) == [begun[0], *begun[2:]]
     assert wait_until(lambda: all(j.is_over for j in begun), 5.0)
     assert runner.take_over(one, most=2) == 2 and came == [one, one]
     assert runner.take_over(two) == 1 and runner.take_over(one) == 1 and came == [one, one, two, one]
@@ -84,7 +83,31 @@ def test_an_owner_that_is_gone_takes_over_nothing(runner: JobRunner) -> None:
     job = runner.start("owner", lambda: _give(1), ended.append)
     runner.forget("owner")
     assert wait_until(lambda: job.is_over, 5.0)
-    assert runner.take_over("owner") == 0 and not ended and not runner.running_for("owner")
+    assert runner.take_over("owner") == 0 and not ended
+
+
+def test_a_result_that_cannot_be_taken_over_costs_no_other_and_one_that_ends_its_owner_is_the_last(
+    runner: JobRunner,
+) -> None:
+    came: list[str] = []
+
+    def fail(_: Job[int]) -> None:
+        raise LookupError("the lamp is gone")
+
+    def leave(_: Job[int]) -> None:
+        came.append("leave")
+        runner.forget("leaves")
+
+    jobs = [
+        runner.start("fails", lambda: _give(1), fail),
+        runner.start("fails", lambda: _give(1), lambda _: came.append("b")),
+    ]
+    jobs += [runner.start("leaves", lambda: _give(1), leave), runner.start("leaves", lambda: _give(1), leave)]
+    assert wait_until(lambda: all(j.is_over for j in jobs), 5.0)
+    with pytest.raises(LookupError, match="gone"):
+        runner.take_over("fails")
+    assert came == [] and runner.take_over("fails") == 1 and came == ["b"]
+    assert runner.take_over("leaves") == 1 and came == ["b", "leave"]
 
 
 def test_settings_are_written_beside_the_window_and_read_as_they_were_last_saved(

@@ -76,15 +76,14 @@ class JobRunner:
     def take_over(self, owner: object, most: int | None = None) -> int:
         """Call what is to follow for each job of an owner that is over, for `most` of them at the most. Gives how
         many."""
-        over = [j for j in self._running if j.owner is owner and j.is_over][:most]
-        self._running = [j for j in self._running if j not in over]
-        for job in over:
+        taken = 0
+        for job in [j for j in self._running if j.owner is owner and j.is_over][:most]:
+            if job not in self._running:
+                continue  # what followed from one before had its owner forget the rest
+            self._running.remove(job)  # one by one: where taking one over fails, the others wait for the next turn
+            taken += 1
             job.then(job)
-        return len(over)
-
-    def running_for(self, owner: object) -> list[Job[object]]:
-        """The jobs of an owner that were not taken over yet."""
-        return [j for j in self._running if j.owner is owner]
+        return taken
 
     def forget(self, owner: object) -> None:
         """Nothing of what an owner has begun is taken over any more; it ends by itself, or with the program."""
