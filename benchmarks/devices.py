@@ -16,7 +16,7 @@ from welvo.formats.models import shipped_models
 from welvo.formats.rigfile import save_rig_file
 from welvo.live.device_link import HttpLink, Push, open_session
 from welvo.matching.planned import compare_device, full_plan
-from welvo.observed.values import Heard, HeardPort, Observed, Said
+from welvo.observed.values import DeviceAnswer, Heard, HeardPort, Observed
 from welvo.patch.index import Index
 from welvo.rig.document import Rig, put_entries
 from welvo.rig.edits import add_device
@@ -56,7 +56,10 @@ def compare(say: Say) -> None:
     def seen(at: float, anew: int = 0) -> Observed:
         ports = tuple(HeardPort(n + 1, 0, True, "sacn", n + 1) for n in range(32))
         heard = {d.ip: Heard(d.ip, d.name, ports=ports, at=at) for d in rig.devices.values()}
-        said = {d.ip: Said(at, {**full_plan(index, k), "description": f"{at} {anew}"}) for k, d in rig.devices.items()}
+        said = {
+            d.ip: DeviceAnswer(at, {**full_plan(index, k), "description": f"{at} {anew}"})
+            for k, d in rig.devices.items()
+        }
         return Observed(heard=heard, said=said)
 
     lines = sum(len(compare_device(index, seen(now), d, now)) for d in rig.devices)

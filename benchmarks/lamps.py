@@ -19,14 +19,14 @@ from welvo.formats.rigfile import save_rig_file
 from welvo.live import bus_link
 from welvo.protocols import rdm
 from welvo.protocols.dali import Forward
-from welvo.protocols.rdm import Frame
+from welvo.protocols.rdm import RdmPacket
 from welvo.rig.document import Rig
 from welvo.rig.edits import add_device
 from welvo.rig.patched import Fixture, Place
 from welvo.rig.profile import Profile
 from welvo.rig.wiring import Feed, Port, Sender, Universe
 from welvo.standins.gear import SimGear, Wire
-from welvo.standins.lamps import LampLine, Responder
+from welvo.standins.lamps import LampPort, Responder
 from welvo.standins.process import StandIns
 
 Say = Callable[..., None]
@@ -68,7 +68,7 @@ def _hall() -> Rig:
     return rig
 
 
-class _Counted(LampLine):
+class _Counted(LampPort):
     """A line that counts what it is asked."""
 
     branches = asked = 0
@@ -77,7 +77,7 @@ class _Counted(LampLine):
         self.branches += 1
         return super().answer_branch(low, high)
 
-    def ask(self, request: Frame) -> Frame | None:
+    def ask(self, request: RdmPacket) -> RdmPacket | None:
         self.asked += 1
         return super().ask_line(request)
 

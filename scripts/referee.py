@@ -22,7 +22,7 @@ from welvo.live.interfaces import LOOPBACK
 from welvo.live.links import ArtNetLink
 from welvo.live.listener import Listener
 from welvo.live.output import rows_of, streams_to_send
-from welvo.live.rdm_link import Gateways, Talk, find_responders
+from welvo.live.rdm_link import Gateways, ResponderTalk, find_responders
 from welvo.matching.lamps import address_by_rdm
 from welvo.observed.values import Observed
 from welvo.protocols import artnet
@@ -49,7 +49,7 @@ async def ask_lamps(rig: Rig, listener: Listener) -> None:
     assert at
     port = Gateways(listener).port_at(*at)
     found = await find_responders(port, True)
-    talk, uid = Talk(port), found[0].uid
+    talk, uid = ResponderTalk(port), found[0].uid
     await talk.read_responder(uid, deep=True)
     await talk.set_label(uid, "Seen by the referee")
     await talk.set_address(uid, 17)
@@ -84,7 +84,7 @@ def main() -> int:
             values = {k: v for k, v in planned_settings(rig, "d1").items() if "." in k}
             ArtNetLink(listener).push_settings(model, listener.heard_devices()["127.0.0.21"], "127.0.0.21", values)
             listener.send_artnet(artnet.IpProg(), "127.0.0.50")  # only asks; the controller answers
-            listener.send_artnet(artnet.Input(1, (True, False)), "127.0.0.21")
+            listener.send_artnet(artnet.ArtInput(1, (True, False)), "127.0.0.21")
             time.sleep(1.0)
             asyncio.run(ask_lamps(rig, listener))
         finally:

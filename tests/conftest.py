@@ -18,7 +18,7 @@ from hypothesis import settings
 from pytestqt.qtbot import QtBot
 
 from welvo.formats.chart import read_chart
-from welvo.patience import Limit, crowding
+from welvo.patience import PatienceLimit, crowding
 from welvo.rig.document import Rig
 from welvo.rig.patched import Element, Fixture, Place
 from welvo.rig.profile import Profile
@@ -71,7 +71,7 @@ def pytest_configure() -> None:
 
 def patiently_until(self: QtBot, callback: Callable[[], object], *, timeout: int = 5000) -> None:
     """Run the event loop until a condition holds; on a busy machine for longer than the plain milliseconds."""
-    limit, why = Limit(timeout / 1000), ""
+    limit, why = PatienceLimit(timeout / 1000), ""
     while True:
         try:
             if callback() in (True, None):

@@ -9,7 +9,7 @@ import time
 import pytest
 
 from welvo import patience
-from welvo.patience import LONGEST, TURN, Limit, crowding, patient, wait_for_news, wait_until
+from welvo.patience import LONGEST, TURN, PatienceLimit, crowding, patient, wait_for_news, wait_until
 
 
 class Clock:
@@ -20,7 +20,7 @@ class Clock:
         return self.now
 
 
-def spent_after(limit: Limit, clock: Clock, step: float) -> float:
+def spent_after(limit: PatienceLimit, clock: Clock, step: float) -> float:
     """How long a limit lasts by the clock when each turn takes `step`."""
     begun = clock.now
     while limit.lasts():
@@ -30,14 +30,14 @@ def spent_after(limit: Limit, clock: Clock, step: float) -> float:
 
 def test_on_a_quiet_machine_a_limit_is_its_plain_seconds() -> None:
     clock = Clock()
-    limit = Limit(2.0, clock, lambda: 1.0)
+    limit = PatienceLimit(2.0, clock, lambda: 1.0)
     assert spent_after(limit, clock, TURN) == pytest.approx(2.0, abs=2 * TURN)
     assert not limit.stretched
 
 
 def test_turns_that_come_late_count_as_turns() -> None:
     clock = Clock()
-    limit = Limit(2.0, clock, lambda: 1.0)
+    limit = PatienceLimit(2.0, clock, lambda: 1.0)
     # every turn is 0.2 s late: each counts for two turns and no more, so a hundred turns last ten seconds
     assert spent_after(limit, clock, 0.2) == pytest.approx(2.0 / (2 * TURN) * 0.2, abs=0.4)
     assert limit.stretched
@@ -45,12 +45,12 @@ def test_turns_that_come_late_count_as_turns() -> None:
 
 def test_where_four_want_each_processor_a_limit_lasts_four_times_as_long() -> None:
     clock = Clock()
-    assert spent_after(Limit(2.0, clock, lambda: 4.0), clock, TURN) == pytest.approx(8.0, abs=0.2)
+    assert spent_after(PatienceLimit(2.0, clock, lambda: 4.0), clock, TURN) == pytest.approx(8.0, abs=0.2)
 
 
 def test_no_limit_lasts_for_ever() -> None:
     clock = Clock()
-    assert spent_after(Limit(2.0, clock, lambda: 1000.0), clock, 1.0) == pytest.approx(2.0 * LONGEST, abs=1.0)
+    assert spent_after(PatienceLimit(2.0, clock, lambda: 1000.0), clock, 1.0) == pytest.approx(2.0 * LONGEST, abs=1.0)
 
 
 def test_crowding_is_told_by_the_system_and_never_below_one(monkeypatch: pytest.MonkeyPatch) -> None:

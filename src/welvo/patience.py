@@ -53,7 +53,7 @@ def crowding() -> float:
     return min(MOST_CROWDED, max(1.0, running / (os.cpu_count() or 1)))
 
 
-class Limit:
+class PatienceLimit:
     """A time that is spent in turns; `lasts` is asked at every turn. One thread at a time asks it."""
 
     def __init__(
@@ -92,7 +92,7 @@ class Limit:
 
 def wait_until(condition: Callable[[], bool], seconds: float) -> bool:
     """Wait in turns for something to come true; gives whether it did."""
-    limit = Limit(seconds)
+    limit = PatienceLimit(seconds)
     while True:
         if condition():
             return True
@@ -103,7 +103,7 @@ def wait_until(condition: Callable[[], bool], seconds: float) -> bool:
 
 def wait_for_news(news: threading.Condition, condition: Callable[[], bool], seconds: float) -> bool:
     """The same on a condition that is notified. The caller holds its lock."""
-    limit = Limit(seconds)
+    limit = PatienceLimit(seconds)
     while not condition():
         if not limit.lasts():
             return False
@@ -124,16 +124,16 @@ async def patient(seconds: float, hurry: Callable[[], bool] = lambda: False) -> 
     is somebody who stopped it."""
     import asyncio  # only those who wait inside an event loop need it
 
-    limit = Limit(seconds)
+    limit = PatienceLimit(seconds)
     loop = asyncio.get_running_loop()
     async with asyncio.timeout(None) as inner:
         next_turn: list[asyncio.TimerHandle] = []
 
-        hurried: list[Limit] = []
+        hurried: list[PatienceLimit] = []
 
         def turn() -> None:
             if not hurried and hurry():
-                hurried.append(Limit(HURRIED))
+                hurried.append(PatienceLimit(HURRIED))
             if limit.lasts() and all(short.lasts() for short in hurried):
                 next_turn[:] = [loop.call_later(TURN, turn)]
             else:

@@ -24,7 +24,7 @@ from welvo.live.beside import Act
 from welvo.live.engine import EngineState
 from welvo.live.messages import Out
 from welvo.observed.values import Heard, HeardPort
-from welvo.patience import Limit
+from welvo.patience import PatienceLimit
 from welvo.rig.document import Rig
 from welvo.standins.process import StandIns
 
@@ -117,7 +117,7 @@ def field_of(root: Any, name: str) -> Any:
 def in_dialog(act: Callable[[Any], object]) -> list[Any]:
     """Does something in the next dialog that opens. It is closed afterwards, and stands in what is given back."""
     done: list[Any] = []
-    limit = Limit(5.0)
+    limit = PatienceLimit(5.0)
 
     def when_open() -> None:
         dialog: Any = QApplication.activeModalWidget()

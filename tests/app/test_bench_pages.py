@@ -22,7 +22,7 @@ from welvo.bench.questions import LAMP_QUESTIONS, behind_the_facts
 from welvo.bench.record import record_tests
 from welvo.formats.pcap import Datagram
 from welvo.live.recording import Recording
-from welvo.live.worker import Faults
+from welvo.live.worker import WorkerFaults
 from welvo.observed.values import SourceSeen
 from welvo.protocols import sacn
 from welvo.rig.base import Refused
@@ -236,7 +236,7 @@ class Wire:
         self.recorder = recorder
 
     artnet_fd = -1
-    faults = Faults()
+    faults = WorkerFaults()
 
     def heard_devices(self) -> dict[str, Any]:
         return {}

@@ -79,6 +79,6 @@ def test_armed_everything_goes_on_and_records_have_the_new_time(
 
 
 def test_a_limit_is_not_spent_by_a_jump(jump: Callable[[], float]) -> None:
-    limit = patience.Limit(0.5)
+    limit = patience.PatienceLimit(0.5)
     jump()
     assert limit.lasts() and limit.waited < 0.5

@@ -27,7 +27,7 @@ from welvo.app.window import Window
 from welvo.live.device_link import USUAL_PORT
 from welvo.live.engine import EngineState
 from welvo.live.engine_main import NOBODY
-from welvo.live.worker import Faults
+from welvo.live.worker import WorkerFaults
 from welvo.observed.values import Heard, HeardPort, Result, Written
 from welvo.protocols import artnet
 from welvo.rig.base import Refused
@@ -43,7 +43,7 @@ class Ears:
     """Stands in for the listener: keeps what is sent."""
 
     artnet_fd = -1
-    faults = Faults()
+    faults = WorkerFaults()
 
     def __init__(self, window: Window) -> None:
         self.window = window

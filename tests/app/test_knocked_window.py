@@ -39,9 +39,9 @@ from welvo.formats import files, rigfile
 from welvo.formats.rigfile import load_rig_file, save_rig_file
 from welvo.live.engine import EngineProcess, EngineState
 from welvo.live.status import StatusWatch
-from welvo.live.worker import Fault, Faults
+from welvo.live.worker import Fault, WorkerFaults
 from welvo.observed.values import Heard
-from welvo.patience import Limit, wait_until
+from welvo.patience import PatienceLimit, wait_until
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put_entries
 from welvo.rig.edits import rename_rig, set_device, set_fixtures
@@ -277,7 +277,7 @@ def test_a_page_that_drips_delays_no_other_device() -> None:
     watch.wanted = (("127.0.0.83", 8433), ("127.0.0.84", 8433))
     watch.start_watching()
     seen: set[float] = set()
-    limit = Limit(2.5)
+    limit = PatienceLimit(2.5)
     while limit.lasts() and len(seen) < 6:
         found = watch.found.get("127.0.0.84")
         if found:
@@ -296,7 +296,7 @@ def test_work_that_is_waited_for_raises_where_it_was_asked_for(small: Window) ->
     with pytest.raises(ZeroDivisionError):
         wait_for(lambda: 1 / 0)
     assert wait_for(lambda: 5) == 5
-    faults = Faults()
+    faults = WorkerFaults()
     newest = Newest("x", faults)
     newest.put_job(lambda: 1 / 0)
     assert newest.wait_until_settled(2.0)

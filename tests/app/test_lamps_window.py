@@ -20,7 +20,7 @@ from welvo.app.widgets.fields import CommandLine, Field
 from welvo.app.widgets.fixes import run_fix
 from welvo.app.window import Window
 from welvo.demo.gallery import make_gallery
-from welvo.matching.lamps import Wish
+from welvo.matching.lamps import LampWish
 from welvo.patch.set_on import set_on
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
@@ -185,7 +185,7 @@ def test_one_lamp_after_the_other_is_looked_at_and_set(faulty: Window, qtbot: Qt
     mode = next(f for f in session.report.findings if f.code == "LAMP-02")
     run_fix(session, faulty.network, mode.possible_fixes[0])
     until(qtbot, lambda: "LAMP-02" not in {f.code for f in session.report.findings})
-    page.work.push_wishes(page.work.place_of_port(page.port_shown), {mode.goes_to.place: Wish(personality=2)})
+    page.work.push_wishes(page.work.place_of_port(page.port_shown), {mode.goes_to.place: LampWish(personality=2)})
     until(qtbot, lambda: "LAMP-02" in {f.code for f in session.report.findings})
     pick(faulty, qtbot, 203)
     until(qtbot, lambda: bool(page.chosen_pair() and page.chosen_pair().lamp.deep))  # type: ignore[union-attr]

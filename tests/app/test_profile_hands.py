@@ -109,14 +109,14 @@ def test_what_a_change_would_do_is_listed_before_it_is_done(small: Window, monke
     type_chart(small, "pan 16, tilt 16, dimmer, shutter, zoom, gobo, iris")
     seen: list[str] = []
 
-    def look(dialog: compare.Preview) -> int:
+    def look(dialog: compare.AddressPreview) -> int:
         assert not dialog.grab().isNull()
         table = dialog.findChild(compare.ConsequenceTable)
         assert table
         seen.append(table.accessibleName())
         return 1
 
-    monkeypatch.setattr(compare.Preview, "exec", look)
+    monkeypatch.setattr(compare.AddressPreview, "exec", look)
     station.show_waiting()
     assert "101" in seen[0] and mode_of(small).slots_needed == 9
 

@@ -217,11 +217,11 @@ def test_modes_are_compared_moved_and_removed_with_their_users_shown(
     assert list(small.session.rig.profiles["head"].modes) == ["m2", "m"]
     station.show_mode("m")
     shown: list[Any] = []
-    monkeypatch.setattr(compare.Preview, "exec", lambda self: shown.append(self.windowTitle()) or 0)
+    monkeypatch.setattr(compare.AddressPreview, "exec", lambda self: shown.append(self.windowTitle()) or 0)
     press_in_dialog("Look at it")
     station.remove_mode()
     assert shown and "m" in small.session.rig.profiles["head"].modes  # left as it was
-    monkeypatch.setattr(compare.Preview, "exec", lambda self: 1)
+    monkeypatch.setattr(compare.AddressPreview, "exec", lambda self: 1)
     press_in_dialog("Look at it")
     station.remove_mode()
     rig = small.session.rig

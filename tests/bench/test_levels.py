@@ -5,7 +5,7 @@ from msgspec.structs import replace
 
 from tests.conftest import profile
 from welvo.bench.levels import Levels, faders_of_selection, light_up
-from welvo.bench.why import Cause, Look, dark_by, first_cause
+from welvo.bench.why import Cause, Evidence, dark_by, first_cause
 from welvo.checks.checker import check_rig
 from welvo.demo.gallery import make_gallery
 from welvo.observed.values import NOTHING
@@ -125,7 +125,7 @@ def asked(rig: Rig, levels: Levels, key: str, armed: bool = True) -> Cause:
     def meant(universe: str) -> bytes:
         return levels.frame_of_universe(index, universe).tobytes()
 
-    return first_cause(Look(index, NOTHING, 0.0, key, chain, check_rig(rig), levels, armed, meant=meant))
+    return first_cause(Evidence(index, NOTHING, 0.0, key, chain, check_rig(rig), levels, armed, meant=meant))
 
 
 def cause(rig: Rig, levels: Levels, key: str, armed: bool = True) -> str:

@@ -9,9 +9,9 @@ import pytest
 
 from welvo.bench.solvers import (
     BEHIND,
-    Laid,
-    Sight,
+    SeenTest,
     Solver,
+    StringFold,
     bridge_slots,
     fold_and_direction,
     solve_colour_order,
@@ -76,9 +76,9 @@ def test_folds_and_ends_of_a_string() -> None:
         solved, asked = solve(solver, real)
         shows = [tuple(solver.predict(x, t) for t in solver.tests) for x in solved.still_possible]
         assert real in solved.still_possible and len(set(shows)) == 1 and asked <= 4
-    assert solver.predict(Laid(8, False), "pixel 9") == "place 16"  # the second row runs back
-    assert solver.predict(Laid(0, True), "pixel 1") == "place 60"
-    assert solver.predict(Laid(8, False), "pixel 57") == "place 60"  # the last row is short, and runs back
+    assert solver.predict(StringFold(8, False), "pixel 9") == "place 16"  # the second row runs back
+    assert solver.predict(StringFold(0, True), "pixel 1") == "place 60"
+    assert solver.predict(StringFold(8, False), "pixel 57") == "place 60"  # the last row is short, and runs back
     with pytest.raises(Refused, match="one pixel"):
         fold_and_direction(1)
 
@@ -95,7 +95,7 @@ def test_sights_are_taken_back_and_contradictions_said() -> None:
     solver = solve_colour_order("RGB").after_sight("slot 1", "red").after_sight("slot 2", "red")
     assert solver.still_possible == () and solver.words_of_verdict.startswith("No single mistake")
     solver = solver.without_sight("slot 2")
-    assert solver.sights == (Sight("slot 1", "red"),) and solver.still_possible == ("RGB", "RBG")
+    assert solver.sights == (SeenTest("slot 1", "red"),) and solver.still_possible == ("RGB", "RBG")
     assert solver.words_of_verdict == "2 possibilities left: RGB, RBG."
     assert solver.after_sight("slot 1", "green").still_possible == ("GRB", "GBR")  # seen again, otherwise
     assert solver.possible_answers("slot 2") == {"green": 1, "blue": 1}

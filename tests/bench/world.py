@@ -11,11 +11,11 @@ from msgspec.structs import replace
 from tests.conftest import small_rig
 from welvo.bench.levels import Levels, reveal_item
 from welvo.bench.seeing import chain_to_target, port_for
-from welvo.bench.why import Cause, Look, diagnose_item
+from welvo.bench.why import Cause, Evidence, diagnose_item
 from welvo.checks.checker import check_rig
 from welvo.demo.gallery import make_gallery
 from welvo.matching.planned import full_plan
-from welvo.observed.values import Heard, HeardPort, Observed, Said, SourceSeen
+from welvo.observed.values import DeviceAnswer, Heard, HeardPort, Observed, SourceSeen
 from welvo.observed.wire import merge_sources
 from welvo.patch.index import Index
 from welvo.protocols import artnet, sacn
@@ -173,14 +173,14 @@ class World:
                 values = device.all_values()
                 waits = {k: tuple(v) for k, v in device.store.waiting_settings().items()}
                 heard[ip] = Heard(ip, device.name, mac=macs[0], at=self.now, first=1.0, macs=macs)
-                said[ip] = Said(
+                said[ip] = DeviceAnswer(
                     at=self.now, active=values["active"], saved=values["saved"], entered=values["entered"],  # type: ignore[arg-type]
                     waits=waits, test=device.test, mac=macs[0],
                 )  # fmt: skip
         stuck = self.stuck if self.armed else {}
         return Observed(heard=heard, said=said, listening=True, stuck=stuck, network="127.0.0.1/255.0.0.0")
 
-    def look(self, bench: bool = True) -> Look:
+    def look(self, bench: bool = True) -> Evidence:
         self._deliver()
         index, observed = Index(self.rig), self.observed()
         target = of_item(index, self.key)
@@ -188,7 +188,7 @@ class World:
         uid = span.universe if span else ""
         at = port_for(self.rig, uid, self.key) if uid else None
         chain_ = chain_to_target(index, observed, self.now, self, target, self.armed)
-        return Look(
+        return Evidence(
             index=index,
             observed=observed,
             now=self.now,

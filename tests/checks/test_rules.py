@@ -13,7 +13,7 @@ from tests.conftest import at, profile
 from welvo.checks.checker import Checker, check_rig
 from welvo.checks.registry import RULES, SEVERITIES, Finding
 from welvo.demo.gallery import EXPECTED_LIVE, EXPECTED_ON_PAPER, make_gallery
-from welvo.observed.values import NOTHING, Heard, HeardPort, Observed, Said, SourceSeen
+from welvo.observed.values import NOTHING, DeviceAnswer, Heard, HeardPort, Observed, SourceSeen
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.document import Change, Rig, put_entries
@@ -363,7 +363,7 @@ def test_a_port_that_listens_where_nobody_sends_is_told_once_a_device(rig: Rig) 
 
 
 def said(**more: object) -> Observed:
-    told = Said(99.0, {"name": "NODE"}, mac="02:00:00:00:00:01", **more)  # type: ignore[arg-type]
+    told = DeviceAnswer(99.0, {"name": "NODE"}, mac="02:00:00:00:00:01", **more)  # type: ignore[arg-type]
     return msgspec.structs.replace(heard(), said={"127.0.0.60": told})
 
 

@@ -17,7 +17,7 @@ from welvo.demo.gallery import make_gallery
 from welvo.formats.channel_csv import read_csv, write_csv
 from welvo.formats.chart import read_chart
 from welvo.formats.files import RigFileError
-from welvo.formats.gdtf import Imported, loads_gdtf, read_gdtf
+from welvo.formats.gdtf import ImportedProfile, loads_gdtf, read_gdtf
 from welvo.formats.gdtf_terms import cie_to_hex, hex_to_cie, read_dmx_value, read_matrix, safe_gdtf_name
 from welvo.formats.gdtf_write import _bare_mode, dumps_gdtf
 from welvo.formats.rigfile import rig_from_bytes, rig_to_bytes
@@ -25,7 +25,7 @@ from welvo.rig.document import Rig, put_entries
 from welvo.rig.profile import Facts, Mode, Profile, Range
 
 
-def read(name: str) -> Imported:
+def read(name: str) -> ImportedProfile:
     return loads_gdtf(archive(FILES[name]), name)
 
 

@@ -15,7 +15,7 @@ from welvo.formats.files import RigFileError
 from welvo.formats.pcap import Datagram
 from welvo.live.interfaces import Interface
 from welvo.live.recording import Recording, in_use, recording_of
-from welvo.patience import Limit
+from welvo.patience import PatienceLimit
 from welvo.protocols import artnet, sacn
 
 HERE = Interface("lo", "127.0.0.1", "255.0.0.0")
@@ -40,7 +40,7 @@ def case(seed: str) -> tuple[int, str]:
     data = capture(c)
     if c.random() < 0.6:
         data = damaged(c, data)
-    limit = Limit(20.0)
+    limit = PatienceLimit(20.0)
     try:
         recording = recording_of(data, "x.pcap")
     except RigFileError as e:

@@ -18,11 +18,11 @@ from welvo.live import rdm_link
 from welvo.live.links import LinkError
 from welvo.live.rdm_link import Gateways, find_responders
 from welvo.live.rdm_serial import SerialRdm
-from welvo.patience import Limit
+from welvo.patience import PatienceLimit
 from welvo.protocols import artnet, rdm
 from welvo.protocols.wire import WireError
 from welvo.rig.base import Refused
-from welvo.standins.lamps import LampLine, Responder
+from welvo.standins.lamps import LampPort, Responder
 from welvo.standins.node import Node
 
 SECONDS = 30.0
@@ -82,10 +82,10 @@ def case(seed: str) -> tuple[int, str]:
     """One search with everything that is read of who was found."""
     c = random.Random(seed)
     rdm_link.ANSWER, rdm_link.TABLE_AGAIN = 0.005, 0.01
-    limit, begun = Limit(SECONDS), time.monotonic()
+    limit, begun = PatienceLimit(SECONDS), time.monotonic()
     if c.random() < 0.5:
         node = Node("127.0.0.21", shipped_models()["weir-2"], {"A.universe": 3}, time.monotonic)
-        node.lines = {"A": LampLine(_lamps(c))}
+        node.lines = {"A": LampPort(_lamps(c))}
         node.search_takes = 0.01
         port: Any = Gateways(Hostile(node, c)).port_at("127.0.0.21", 3)  # type: ignore[arg-type]
     else:

@@ -29,7 +29,7 @@ from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.diff import GONE, Touch, list_differences, value_at
 from welvo.rig.document import PARTS, Rig, put_entries
-from welvo.rig.merge import Merged, merge_rigs
+from welvo.rig.merge import MergedRig, merge_rigs
 from welvo.rig.patched import Fixture, Place
 from welvo.rig.reference_table import entries_of, lost_references
 from welvo.rig.refs import PortRef
@@ -98,7 +98,7 @@ def dangling(rig: Rig) -> Iterator[tuple[str, str, str]]:
             yield from ((part, key, to) for _, to in lost_references(rig, part, entry))
 
 
-def missing(base: Rig, side: Rig, found: Merged) -> Iterator[Touch]:
+def missing(base: Rig, side: Rig, found: MergedRig) -> Iterator[Touch]:
     """Differences of a side that are neither in the merged rig nor in what was said."""
     meetings = [(m.part, m.id, m.path) for m in found.meetings] + [
         (m.part, m.twin, ()) for m in found.meetings if m.twin

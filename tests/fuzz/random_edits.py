@@ -269,14 +269,14 @@ EDITS: dict[str, Draw] = {
     i: edits.waive_finding(r, "FEED-03", c.key_of(r.feeds), "", "so"), "unwaive": lambda c, r,
     i: edits.end_waiver(r, *(w := r.waivers[c.key_of(r.waivers)], (w.code, w.subject))[1]), "add_fixtures": lambda c, r,
     i: adding.add_fixtures(
-        i, adding.Wish(c.randint(1, 5), (p := c.key_of(r.profiles)), c.key_of(r.profiles[p].modes), "free")
+        i, adding.AddWish(c.randint(1, 5), (p := c.key_of(r.profiles)), c.key_of(r.profiles[p].modes), "free")
     ), "series": lambda c, r,
     i: adding.patch_series(i, [(k, 0) for k in c.lamps(r)], c.choice(("3.001 +20", "free", "5.1"))), "copy": lambda c,
     r, i: arrange.copy_items(r, c.items(r, 3)), "swap": lambda c, r,
     i: arrange.swap_items(i, (c.lamp(r), 0), (c.lamp(r), 0)), "trim": lambda c, r, i: capacity.trim_universes(i),
     "with_mode": _consequence_mode, "change_mode": _change_mode, "remove_mode": _remove_mode, "order_modes": _order,
     "steps": lambda c, r,
-    i: steps.apply_steps(r, [steps.Step(k, 0, c.key_of(r.universes), c.randint(1, 500)) for k in c.items(r)], ""),
+    i: steps.apply_steps(r, [steps.PatchStep(k, 0, c.key_of(r.universes), c.randint(1, 500)) for k in c.items(r)], ""),
     "first": lambda c, r, i: table.change_first(i, c.items(r), c.choice(("4.001", "free", "3.1 +9"))),
     "unpatch": lambda c, r, i: table.unpatch_breaks(r, [(k, 0) for k in c.items(r)]), "numbers": lambda c, r,
     i: table.number_series(r, c.lamps(r), str(c.randint(1000, 9000))), "names": lambda c, r,

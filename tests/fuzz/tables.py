@@ -24,7 +24,7 @@ from welvo.formats.mvr_write import dumps_mvr
 from welvo.formats.rigfile import bytes_of
 from welvo.formats.workbooks import grid_of, table_bytes
 from welvo.patch.index import Index
-from welvo.patience import Limit
+from welvo.patience import PatienceLimit
 from welvo.rig.base import Refused
 from welvo.survey.spreadsheet import Mapping, cells_of_items, guess_mapping, understand_table
 
@@ -102,7 +102,7 @@ def _take_scene(c: random.Random) -> None:
 def case(seed: str) -> tuple[int, str]:
     """One file; gives what is wrong."""
     c = random.Random(seed)
-    begun, limit = time.process_time(), Limit(SECONDS)
+    begun, limit = time.process_time(), PatienceLimit(SECONDS)
     kind = c.choice((_take_table, _take_table, _take_scene))
     try:
         kind(c)

@@ -15,7 +15,7 @@ import sys
 import time
 from collections.abc import Callable
 
-from welvo.patience import Limit
+from welvo.patience import PatienceLimit
 
 WITHIN = 3.0
 PAUSES = (0.02, 0.3, 1.0, 4.0, 40.0)
@@ -185,7 +185,7 @@ def main(rounds: int, longest: float, seed: str) -> dict[str, object]:
             pause = chance.choice([s for s in PAUSES if s <= longest])
             said.clear()
             lose(lambda pause=pause: spin(pause))  # type: ignore[misc]
-            back, limit = time.monotonic(), Limit(WITHIN)
+            back, limit = time.monotonic(), PatienceLimit(WITHIN)
             while (left := missing(back)) and limit.lasts():
                 spin(0.05)
             slowest = max(slowest, time.monotonic() - back)

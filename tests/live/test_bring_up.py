@@ -14,7 +14,7 @@ from tests.conftest import own_network
 from welvo.formats.models import shipped_models
 from welvo.live.bring_up import Search, Wanted, bring_up, neighbour_of
 from welvo.live.interfaces import Interface
-from welvo.observed.values import Heard, Said
+from welvo.observed.values import DeviceAnswer, Heard
 
 AT = Interface("stage0", "10.0.40.7", "255.255.255.0")
 PENSTOCK = shipped_models()["penstock-12"]
@@ -32,7 +32,7 @@ class Told:
     listens: dict[tuple[str, int], str] = field(default_factory=dict)
     answers: dict[str, Heard] = field(default_factory=dict)
     known: dict[str, Heard] = field(default_factory=dict)
-    said: Said | str = "it does not answer"
+    said: DeviceAnswer | str = "it does not answer"
 
     def trouble(self) -> str:
         return self.wrong
@@ -52,7 +52,7 @@ class Told:
     async def polled(self, ip: str) -> Heard | None:
         return self.answers.get(ip)
 
-    async def settings(self, ip: str, port: int, password: str) -> Said | str:
+    async def settings(self, ip: str, port: int, password: str) -> DeviceAnswer | str:
         return self.said
 
 
@@ -102,7 +102,9 @@ def test_each_cause_is_named_with_its_proof(told: Told, wanted: dict[str, object
 
 
 def test_a_device_that_answers_passes_every_test() -> None:
-    search = look(Told(macs=HERE, listens=OPEN, answers=SEEN, said=Said(1.0, {"name": "X"})), mac="02:00:00:00:00:01")
+    search = look(
+        Told(macs=HERE, listens=OPEN, answers=SEEN, said=DeviceAnswer(1.0, {"name": "X"})), mac="02:00:00:00:00:01"
+    )
     assert search.likeliest_cause is None
     assert [v.code for v in search.verdicts] == ["link", "ports", "network", "alive", "one", "artnet", "http"]
 

@@ -9,9 +9,9 @@ import msgspec
 import pytest
 
 from tests.standins.test_pixel import penstock
-from welvo.live.device_link import Answer, DeviceLink, Push, Values, _decode_answer, _Staged
+from welvo.live.device_link import DeviceLink, Push, SettingAnswer, Values, _decode_answer, _Staged
 from welvo.live.links import MOST_TEXT, LinkError, read_page
-from welvo.observed.values import Said
+from welvo.observed.values import DeviceAnswer
 from welvo.rig.wiring import Need
 from welvo.standins.pixel import PixelDevice, PowerLost
 
@@ -37,12 +37,12 @@ class Wire:
             raise LinkError(f"{self.ip} does not answer.")
         return self.chance.random() >= self.lose / 2
 
-    async def read(self) -> Said:
+    async def read(self) -> DeviceAnswer:
         if not self._reach():
             raise LinkError("The answer is lost.")
-        return msgspec.convert({"at": 1.0, **self.device.about_device(), **self.device.all_values()}, Said)
+        return msgspec.convert({"at": 1.0, **self.device.about_device(), **self.device.all_values()}, DeviceAnswer)
 
-    async def stage(self, values: Values) -> dict[str, Answer]:
+    async def stage(self, values: Values) -> dict[str, SettingAnswer]:
         arrives = self._reach()
         try:
             answers = self.device.stage_values(values)
@@ -50,7 +50,7 @@ class Wire:
             raise LinkError("It hung up.") from None
         if not arrives:
             raise LinkError("The answer is lost.")
-        return msgspec.convert(answers, dict[str, Answer])
+        return msgspec.convert(answers, dict[str, SettingAnswer])
 
     async def act(self, act: Need) -> None:
         arrives = self._reach()
@@ -124,7 +124,7 @@ def test_a_stopped_push_says_what_was_not_sent() -> None:
     link = Wire(device, clock)
     real = link.stage
 
-    async def stage(some: Values) -> dict[str, Answer]:
+    async def stage(some: Values) -> dict[str, SettingAnswer]:
         made.stop_push()
         return await real(some)
 

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 
 from welvo.live.engine_main import Engine
 from welvo.live.frames import Frames
-from welvo.live.messages import Answer, OctetsOut, Part, UniverseOut
+from welvo.live.messages import EngineAnswer, OctetPart, OctetsOut, UniverseOut
 from welvo.protocols import artnet, ddp, sacn
 
 CID = bytes(range(1, 17))
@@ -55,7 +55,7 @@ class Rigged:
         self.engine.cid, self.engine.name, self.engine.interface = CID, "Bench", "127.0.0.1"
         self.wire = Wire()
         self.engine.udp = self.engine.art = self.wire
-        self.said: list[Answer] = []
+        self.said: list[EngineAnswer] = []
         self.engine.answer_parent = self.said.append  # type: ignore[method-assign]
 
     def run(self, seconds: float) -> list[Any]:
@@ -255,7 +255,7 @@ def test_on_change_only_is_silent_while_nothing_changes() -> None:
 
 def test_a_ddp_box_gets_one_stream_out_of_two_universes_and_is_pushed_once_a_frame() -> None:
     r = Rigged()
-    parts = (Part(0, 0, 3, 0), Part(1, 9, 2, 3), Part(1, 0, 500, 1005))
+    parts = (OctetPart(0, 0, 3, 0), OctetPart(1, 9, 2, 3), OctetPart(1, 0, 500, 1005))
     r.engine.set_streams([OctetsOut("x", "ddp", 1, ("127.0.0.70",), parts, 1505, rate=40, dark_at_end=True)])
     frame = bytearray(1024)
     frame[0:3], frame[512 + 9 : 512 + 11] = b"\x01\x02\x03", b"\x08\x09"

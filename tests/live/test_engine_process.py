@@ -14,7 +14,7 @@ import pytest
 
 from welvo.live.engine import EngineError, EngineProcess
 from welvo.live.messages import UniverseOut
-from welvo.patience import Limit
+from welvo.patience import PatienceLimit
 from welvo.protocols import sacn
 
 TARGET = "127.0.0.71"
@@ -30,7 +30,7 @@ def ear() -> socket.socket:  # type: ignore[misc]
 
 def collect(sock: socket.socket, seconds: float, until: int = 10_000) -> list[sacn.Data]:
     found: list[sacn.Data] = []
-    limit = Limit(seconds)
+    limit = PatienceLimit(seconds)
     while len(found) < until and limit.lasts():
         if select.select([sock], [], [], 0.02)[0]:
             packet = sacn.decode_sacn(sock.recv(2048))

@@ -19,7 +19,7 @@ from welvo.patch.index import Index
 from welvo.rig.document import Rig
 from welvo.rig.protocol import NUMBERED, PROTOCOLS, ProtocolRecord
 from welvo.rig.wiring import Feed
-from welvo.standins.receiver import Input
+from welvo.standins.receiver import ReceivedUniverse
 from welvo.survey.traffic import frame_octets, traffic_of_rig
 
 
@@ -57,7 +57,7 @@ def test_what_is_sent_is_heard_recorded_and_merged_as_the_same_universe(protocol
     assert ears.heard_sources(100.0 + record.lost_after + 0.1) == []
     frame = frame_of(Datagram(0.0, "127.0.0.9", record.port, "127.0.0.5", record.port, bytes(packet)), 0.0)
     assert frame and frame.wire == (protocol, out.wire) and frame.levels[3] == 77
-    assert Input(protocol).merged_levels(0.0) == bytes(512)
+    assert ReceivedUniverse(protocol).merged_levels(0.0) == bytes(512)
 
 
 @pytest.mark.parametrize("protocol", [*UNIVERSES, *OCTETS])

@@ -28,9 +28,9 @@ from welvo.live.frames import Frames
 from welvo.live.groups import Ears, Groups, free_descriptors
 from welvo.live.interfaces import LOOPBACK, Interface, trouble_of
 from welvo.live.listener import MOST_LIST_PAGES, Listener
-from welvo.live.messages import Command, Opening, line_of
+from welvo.live.messages import EngineCommand, Opening, line_of
 from welvo.live.output import subscribed_nodes
-from welvo.live.worker import Faults, Worker
+from welvo.live.worker import Worker, WorkerFaults
 from welvo.patience import wait_until
 from welvo.protocols import artnet, sacn
 from welvo.standins.process import StandIns
@@ -50,7 +50,7 @@ def sender() -> socket.socket:
 
 
 def test_work_that_fails_begins_again_and_is_told_once() -> None:
-    faults = Faults()
+    faults = WorkerFaults()
     rounds: list[int] = []
 
     def work() -> None:
@@ -348,10 +348,10 @@ def test_a_parent_that_never_reads_does_not_stop_the_light(ear: socket.socket) -
     )  # fmt: skip
     assert child.stdin and child.stdout
     try:
-        child.stdin.write(line_of(Command(open=Opening("127.0.0.1", "x", "5a" * 16))))
+        child.stdin.write(line_of(EngineCommand(open=Opening("127.0.0.1", "x", "5a" * 16))))
         for n in range(1500):
             spec = replace(SPEC, priority=1 + n % 200, id=f"w{'x' * 200}")
-            child.stdin.write(line_of(Command(streams=(spec,))))
+            child.stdin.write(line_of(EngineCommand(streams=(spec,))))
             if n % 50 == 0:
                 time.sleep(0.002)
         assert until(lambda: any(p.priority == 1 + 1499 % 200 for p in collect(ear, 0.1)), 5.0)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from welvo.live.interfaces import Interface
-from welvo.live.messages import LineOut, Part, rows_in
+from welvo.live.messages import LineOut, OctetPart, rows_in
 from welvo.live.output import kept_back, rows_of, streams_to_send, subscribed_nodes
 from welvo.observed.values import Heard, HeardPort
 from welvo.patch.index import Index
@@ -40,7 +40,7 @@ def test_all_that_goes_to_one_ddp_box_is_one_stream_and_what_is_not_in_use_stays
     (box,) = streams_to_send(fed, LO, {}, {}, Index(fed))
     rows = rows_of(fed)
     assert (box.id, box.length, box.rate, box.to) == ("ddp 127.0.0.70 1", 1024, 30, ("127.0.0.70",))
-    assert Part(rows["u2"], 100, 30, 612) in box.parts and len(box.parts) == 4
+    assert OctetPart(rows["u2"], 100, 30, 612) in box.parts and len(box.parts) == 4
     assert streams_to_send(fed, LO, {}, {}) == []  # without the index no stream can be put together
     used, change = change_show(fed, "", "", name="Matinee", universes_off=("u1",))
     key = change.made[0]

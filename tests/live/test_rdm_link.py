@@ -13,12 +13,12 @@ from welvo.demo.gallery import make_gallery
 from welvo.formats.models import shipped_models
 from welvo.live import rdm_link
 from welvo.live.links import LinkError
-from welvo.live.rdm_link import Gateways, RdmRefused, Talk, find_responders
+from welvo.live.rdm_link import Gateways, RdmRefused, ResponderTalk, find_responders
 from welvo.patch.index import Index
 from welvo.protocols import artnet, rdm
-from welvo.protocols.rdm import Frame
+from welvo.protocols.rdm import RdmPacket
 from welvo.standins.host import responders_on_ports
-from welvo.standins.lamps import LampLine, Responder
+from welvo.standins.lamps import LampPort, Responder
 from welvo.standins.node import Node
 
 
@@ -48,7 +48,7 @@ def node() -> Node:
     rig = make_gallery()
     device = next(k for k, d in rig.devices.items() if d.name == "WEIR-2")
     made = Node("127.0.0.21", shipped_models()["weir-2"], {"A.universe": 3}, time.monotonic)
-    made.lines = {k: LampLine(v) for k, v in responders_on_ports(Index(rig), device, {}, False).items()}
+    made.lines = {k: LampPort(v) for k, v in responders_on_ports(Index(rig), device, {}, False).items()}
     made.search_takes = 0.05
     return made
 
@@ -82,7 +82,7 @@ def test_a_port_is_searched_and_every_responder_read(wire: Wire, node: Node) -> 
 
 def test_a_lamp_tells_everything_it_knows(wire: Wire, node: Node) -> None:
     lamp = lamps(node)[0]
-    read = run(Talk(Gateways(wire).port_at("127.0.0.21", 3)).read_responder(lamp.uid, True))  # type: ignore[arg-type]
+    read = run(ResponderTalk(Gateways(wire).port_at("127.0.0.21", 3)).read_responder(lamp.uid, True))  # type: ignore[arg-type]
     assert (
         read.deep and read.maker == "Tarnwick" and read.software == "1.4.2" and read.counters == {"device hours": 1200}
     )
@@ -92,7 +92,7 @@ def test_a_lamp_tells_everything_it_knows(wire: Wire, node: Node) -> None:
 
 def test_setting_reads_back_and_a_refusal_says_why(wire: Wire, node: Node) -> None:
     lamp = lamps(node)[0]
-    talk = Talk(Gateways(wire).port_at("127.0.0.21", 3))  # type: ignore[arg-type]
+    talk = ResponderTalk(Gateways(wire).port_at("127.0.0.21", 3))  # type: ignore[arg-type]
     run(talk.set_address(lamp.uid, 145))
     run(talk.set_label(lamp.uid, "207 Eddy"))
     run(talk.identify_responder(lamp.uid, True))
@@ -110,7 +110,7 @@ def test_setting_reads_back_and_a_refusal_says_why(wire: Wire, node: Node) -> No
 
 def test_lost_packets_are_asked_for_again_and_silence_ends(wire: Wire, node: Node) -> None:
     lamp = lamps(node)[0]
-    talk = Talk(Gateways(wire).port_at("127.0.0.21", 3))  # type: ignore[arg-type]
+    talk = ResponderTalk(Gateways(wire).port_at("127.0.0.21", 3))  # type: ignore[arg-type]
     wire.lose = 2
     assert run(talk.get_parameter(lamp.uid, rdm.DMX_START_ADDRESS)) == b"\x00\x01"
     wire.sent.clear()
@@ -124,7 +124,7 @@ def test_lost_packets_are_asked_for_again_and_silence_ends(wire: Wire, node: Nod
 def test_an_answer_that_is_put_off_is_fetched(wire: Wire, node: Node) -> None:
     lamp = lamps(node)[0]
     lamp.fault = "slow"
-    read = run(Talk(Gateways(wire).port_at("127.0.0.21", 3)).read_responder(lamp.uid))  # type: ignore[arg-type]
+    read = run(ResponderTalk(Gateways(wire).port_at("127.0.0.21", 3)).read_responder(lamp.uid))  # type: ignore[arg-type]
     assert read.model_name == "Eddy head" and not read.failed
     assert any(isinstance(p, artnet.Rdm) and rdm.from_artnet(p.frame).pid == rdm.QUEUED_MESSAGE for p in wire.sent)
 
@@ -134,20 +134,20 @@ class Script:
 
     def __init__(self, *answers: tuple[int, bytes, int]) -> None:
         self.answers = list(answers)
-        self.asked: list[Frame] = []
+        self.asked: list[RdmPacket] = []
 
-    async def ask(self, request: Frame) -> Frame:
+    async def ask(self, request: RdmPacket) -> RdmPacket:
         self.asked.append(request)
         kind, data, pid = self.answers.pop(0) if len(self.answers) > 1 else self.answers[0]
-        return Frame(request.source, request.to, request.command + 1, pid or request.pid, data, 0, kind)
+        return RdmPacket(request.source, request.to, request.command + 1, pid or request.pid, data, 0, kind)
 
     async def table(self, anew: bool) -> list[int]:
         return []
 
 
-def talk(*answers: tuple[int, bytes, int]) -> tuple[Talk, Script]:
+def talk(*answers: tuple[int, bytes, int]) -> tuple[ResponderTalk, Script]:
     port = Script(*answers)
-    return Talk(port, lambda _: None), port
+    return ResponderTalk(port, lambda _: None), port
 
 
 def test_parts_are_put_together_and_nothing_waits_for_ever() -> None:
@@ -186,7 +186,7 @@ def test_a_gateway_without_a_table_is_told(wire: Wire, node: Node, monkeypatch: 
 def test_a_long_table_comes_in_blocks_and_collisions_are_resolved(wire: Wire, node: Node) -> None:
     made = [Responder(0x7FF200000000 + n * 7919, 1, "Eel", "Osmer", [("one", 4, [])]) for n in range(430)]
     made[3].fault = made[40].fault = "collides"
-    node.lines["A"] = LampLine(made)
+    node.lines["A"] = LampPort(made)
     uids = run(Gateways(wire).port_at("127.0.0.21", 3).table(True))  # type: ignore[arg-type]
     assert sorted(uids) == [r.uid for r in made]
 
@@ -221,7 +221,7 @@ def test_thousands_that_are_not_there_are_not_all_asked() -> None:
 def test_sub_devices_are_read_one_by_one_with_gaps_in_their_numbers(wire: Wire, node: Node) -> None:
     lamp = lamps(node)[0]
     lamp.parts = {1: (101, 4), 4: (120, 8)}
-    talk = Talk(Gateways(wire).port_at("127.0.0.21", 3))  # type: ignore[arg-type]
+    talk = ResponderTalk(Gateways(wire).port_at("127.0.0.21", 3))  # type: ignore[arg-type]
     assert run(talk.read_responder(lamp.uid, True)).parts == ((1, 101, 4), (4, 120, 8))
     with pytest.raises(RdmRefused, match="it has no such sub-device"):
         run(talk.get_parameter(lamp.uid, rdm.DEVICE_INFO, sub=2))

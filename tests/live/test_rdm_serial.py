@@ -15,12 +15,12 @@ from hypothesis import strategies as st
 from tests.conftest import slowed
 from welvo.live import rdm_serial
 from welvo.live.links import LinkError
-from welvo.live.rdm_link import Talk, find_responders
+from welvo.live.rdm_link import ResponderTalk, find_responders
 from welvo.live.rdm_serial import SerialRdm
 from welvo.live.serial_line import LineError
 from welvo.protocols import rdm
-from welvo.protocols.rdm import Frame
-from welvo.standins.lamps import LampLine, Responder
+from welvo.protocols.rdm import RdmPacket
+from welvo.standins.lamps import LampPort, Responder
 from welvo.standins.line import LineEnd
 
 
@@ -28,7 +28,7 @@ class Cable:
     """The lowest layer of a line with lamps on it: they answer at once. `echo` gives back what was sent as well."""
 
     def __init__(self, *uids: int, echo: bool = False, lumps: int = 0) -> None:
-        self.lamps = LampLine(Responder(u, 1, "Eel", "Osmer", [("one", 4, []), ("two", 8, [])]) for u in uids)
+        self.lamps = LampPort(Responder(u, 1, "Eel", "Osmer", [("one", 4, []), ("two", 8, [])]) for u in uids)
         self.echo, self.lumps, self.damage, self.lose = echo, lumps, 0, 0
         self.came = b""
         self.breaks = 0
@@ -96,11 +96,11 @@ def test_lamps_are_read_and_set_and_damage_is_asked_for_again() -> None:
     found = run(find_responders(port, True))
     assert [x.names for x in found] == [((1, 4, "one"), (2, 8, "two"))] * 2 and not any(x.failed for x in found)
     cable.damage = cable.lose = 1
-    run(Talk(port).set_address(0x7FF200000002, 33))
+    run(ResponderTalk(port).set_address(0x7FF200000002, 33))
     assert cable.lamps.responders[1].address == 33
     cable.lamps.responders[0].fault = "deaf"
     with pytest.raises(LinkError, match="7FF2:00000001 does not answer"):
-        run(Talk(port).get_parameter(0x7FF200000001, rdm.DEVICE_INFO))
+        run(ResponderTalk(port).get_parameter(0x7FF200000001, rdm.DEVICE_INFO))
 
 
 def test_an_answer_to_somebody_else_is_none() -> None:
@@ -110,10 +110,12 @@ def test_an_answer_to_somebody_else_is_none() -> None:
         def write(self, octets: bytes) -> None:
             super().write(octets)
             request = rdm.decode_rdm(octets)
-            self.came = rdm.encode_rdm(rdm.answer_to(Frame(6, request.source, request.command, request.pid), 6, b""))
+            self.came = rdm.encode_rdm(
+                rdm.answer_to(RdmPacket(6, request.source, request.command, request.pid), 6, b"")
+            )
 
     with pytest.raises(LinkError):
-        run(Talk(line(Old(5))).get_parameter(5, rdm.DMX_START_ADDRESS))
+        run(ResponderTalk(line(Old(5))).get_parameter(5, rdm.DMX_START_ADDRESS))
     assert cable.lamps.responders
 
 
@@ -149,7 +151,7 @@ def test_a_simulated_line_answers_like_a_real_one() -> None:
     try:
         port = SerialRdm("rehearsal:973")
         assert sorted(run(port.table(True))) == sorted(r.uid for r in lamps)
-        run(Talk(port).set_address(lamps[3].uid, 101))
+        run(ResponderTalk(port).set_address(lamps[3].uid, 101))
         assert lamps[3].address == 101
     finally:
         stop.set()
@@ -218,7 +220,7 @@ def test_whoever_waits_for_the_line_can_be_stopped_too() -> None:
         first = asyncio.create_task(port.table(True))
         while not cable.requests:
             await asyncio.sleep(0.005)
-        second = asyncio.create_task(port.ask(Frame(5, 1, rdm.GET, rdm.DMX_START_ADDRESS)))
+        second = asyncio.create_task(port.ask(RdmPacket(5, 1, rdm.GET, rdm.DMX_START_ADDRESS)))
         await asyncio.sleep(0.02)
         for task in (second, first):
             begun = time.monotonic()

@@ -16,7 +16,7 @@ from welvo.live.engine_main import KEEP_ALIVE, NO_PORT, LineStream
 from welvo.live.interfaces import LOOPBACK
 from welvo.live.messages import LineOut, SendRule
 from welvo.live.output import streams_to_send
-from welvo.live.serial_line import Layer, Line, LineError, is_rehearsed, open_layer, serial_ports
+from welvo.live.serial_line import Layer, LineError, OfferedLine, is_rehearsed, open_layer, serial_ports
 from welvo.patience import wait_until
 from welvo.protocols import dmx512
 from welvo.rig.document import Rig
@@ -54,7 +54,7 @@ def until(condition: Callable[[], bool], seconds: float = 5.0) -> None:
 
 def test_a_frame_is_break_mark_start_code_and_slots() -> None:
     layer = Recorded()
-    line = Line("x", lambda _: layer)
+    line = OfferedLine("x", lambda _: layer)
     line.offer_frame(b"\x0a\x0b")
     until(lambda: line.sent == 1)
     assert [e for _, e in layer.events] == [(dmx512.BREAK, dmx512.MARK), b"\x00\x0a\x0b"]
@@ -77,7 +77,7 @@ def test_a_port_that_fails_is_said_and_tried_again(monkeypatch: pytest.MonkeyPat
         layers.append(Recorded())
         return layers[-1]
 
-    line = Line("x", opened)
+    line = OfferedLine("x", opened)
     until(lambda: line.wrong == "serial port x is not there")
     there.set()
     line.offer_frame(b"\x01")
@@ -125,7 +125,7 @@ def test_a_port_that_another_program_has() -> None:
 
 def test_repeats_are_left_out_within_the_standards_limit_only() -> None:
     layer = Recorded()
-    line = Line("x", lambda _: layer)
+    line = OfferedLine("x", lambda _: layer)
     rules: dict[SendRule, float] = {"change": KEEP_ALIVE, "bare": KEEP_ALIVE, "always": 1 / 40}
     for rule, most in rules.items():
         stream = LineStream(LineOut("x", 1, 0, slots=2, rate=40, rule=rule), line)

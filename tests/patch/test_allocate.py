@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from tests.conftest import profile
-from welvo.patch.adding import Wish, add_fixtures, fit_from, patch_series, read_wish
+from welvo.patch.adding import AddWish, add_fixtures, fit_from, patch_series, read_wish
 from welvo.patch.index import Index
 from welvo.patch.landing import foresee_landing
 from welvo.patch.laying import Laying, lay_out_items, next_free
@@ -188,7 +188,7 @@ def test_two_breaks_never_land_on_each_other(rig: Rig) -> None:
         elements={},
         shares={},
     )
-    made, change = add_fixtures(Index(split), Wish(200, "split", "m", "1.1"))
+    made, change = add_fixtures(Index(split), AddWish(200, "split", "m", "1.1"))
     keys = list(change.made)
     index = Index(made)
     assert (

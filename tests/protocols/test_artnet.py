@@ -137,11 +137,11 @@ def test_noise_is_a_wire_error_and_nothing_else(raw: bytes) -> None:
 
 
 def test_switching_inputs_off_is_these_octets() -> None:
-    packet = artnet.Input(2, (False, True))
+    packet = artnet.ArtInput(2, (False, True))
     raw = bytes.fromhex(HEAD + "0070 000E 00 02 0002 00 01 00 00")
     assert artnet.encode_artnet(packet) == raw and len(raw) == 20 and artnet.decode_artnet(raw) == packet
     with pytest.raises(WireError, match="more than one page"):
-        artnet.encode_artnet(artnet.Input(1, (True,) * 5))
+        artnet.encode_artnet(artnet.ArtInput(1, (True,) * 5))
     with pytest.raises(WireError, match="more than one page"):
         artnet.decode_artnet(raw[:14] + b"\0\x05" + raw[16:])
 

@@ -25,7 +25,7 @@ def test_the_standards_numbers() -> None:
 
 def test_a_receiver_takes_a_packet_at_the_next_break() -> None:
     got: list[tuple[int, bytes]] = []
-    reader = dmx512.Reader(lambda code, slots: got.append((code, slots)))
+    reader = dmx512.LineReader(lambda code, slots: got.append((code, slots)))
     reader.take_octets(b"\x09\x09")  # before the first break nothing belongs to anything
     reader.line_break(176e-6, 16e-6)
     reader.take_octets(b"\x00\x01")

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from welvo.protocols import artnet, rdm
-from welvo.protocols.rdm import Ask, Frame
+from welvo.protocols.rdm import Ask, RdmPacket
 from welvo.protocols.wire import WireError
 
 EXAMPLE = bytes.fromhex("CC 01 19 12 34 56 78 9A BC CB A9 87 65 43 21 00 01 00 00 00 20 00 30 01 04 06 6A")
@@ -19,7 +19,7 @@ EXAMPLE = bytes.fromhex("CC 01 19 12 34 56 78 9A BC CB A9 87 65 43 21 00 01 00 0
 
 
 def test_the_standard_s_own_example() -> None:
-    frame = Frame(0x123456789ABC, 0xCBA987654321, rdm.GET, rdm.STATUS_MESSAGES, b"\x04")
+    frame = RdmPacket(0x123456789ABC, 0xCBA987654321, rdm.GET, rdm.STATUS_MESSAGES, b"\x04")
     assert rdm.encode_rdm(frame) == EXAMPLE and rdm.decode_rdm(EXAMPLE) == frame
     assert rdm.for_artnet(frame) == EXAMPLE[1:] and rdm.from_artnet(EXAMPLE[1:]) == frame
     with pytest.raises(WireError):
@@ -41,7 +41,7 @@ def test_a_damaged_frame_names_its_field(at: int, value: int, field: str) -> Non
     with pytest.raises(WireError):
         rdm.decode_rdm(EXAMPLE[:20])
     with pytest.raises(WireError, match="PDL"):
-        rdm.encode_rdm(Frame(1, 2, rdm.GET, 3, bytes(232)))
+        rdm.encode_rdm(RdmPacket(1, 2, rdm.GET, 3, bytes(232)))
 
 
 @given(st.binary(max_size=300))

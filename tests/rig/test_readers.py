@@ -12,12 +12,12 @@ from welvo.rig.base import Refused
 from welvo.rig.patched import Element, Fixture
 from welvo.rig.profile import Arrangement
 from welvo.rig.readers import (
-    Bounds,
     LevelList,
     Number,
+    NumberBounds,
     Order,
     Percent,
-    Words,
+    TextReader,
     bounds_of_field,
     read_decimal,
     read_whole_number,
@@ -28,11 +28,11 @@ from welvo.rig.wiring import Feed
 
 
 def test_bounds_are_those_of_the_annotation() -> None:
-    assert bounds_of_field(Feed, "priority") == Bounds(0, 200, True)
-    assert bounds_of_field(Element, "pixels") == Bounds(0, 100_000, True)
+    assert bounds_of_field(Feed, "priority") == NumberBounds(0, 200, True)
+    assert bounds_of_field(Element, "pixels") == NumberBounds(0, 100_000, True)
     volts = bounds_of_field(Supply, "volts")
     assert (volts.low, volts.high, volts.whole, volts.above) == (0, 60, False, True)
-    assert bounds_of_field(Arrangement, "stagger") == Bounds(-1, 1, False)
+    assert bounds_of_field(Arrangement, "stagger") == NumberBounds(-1, 1, False)
     with pytest.raises(TypeError):
         bounds_of_field(Fixture, "name")
 
@@ -92,9 +92,9 @@ def test_percent_both_ways(percent: int) -> None:
 
 
 def test_words_orders_and_levels() -> None:
-    assert Words(longest=3).read_text(" abcd ") == "abc"
+    assert TextReader(longest=3).read_text(" abcd ") == "abc"
     with pytest.raises(Refused, match="needs a name"):
-        Words("It needs a name.").read_text("  ")
+        TextReader("It needs a name.").read_text("  ")
     assert Order().read_text("grb") == "GRB" and Order(empty=True).read_text("") == ""
     for bad in ("", "RGX", "RR"):
         with pytest.raises(Refused):
@@ -107,5 +107,5 @@ def test_words_orders_and_levels() -> None:
 
 
 def test_the_type_of_a_field_chooses_its_reader() -> None:
-    assert isinstance(text_reader(Fixture, "name"), Words)
+    assert isinstance(text_reader(Fixture, "name"), TextReader)
     assert isinstance(text_reader(Feed, "priority"), Number)

@@ -30,7 +30,7 @@ from welvo.runs.bridge import (
     set_right,
 )
 from welvo.runs.brightness import brightness_factors, product_of_factors, say_percent, scale_byte
-from welvo.runs.cable import Cables, Piece, Stream
+from welvo.runs.cable import Cables, Piece, PortStream
 from welvo.runs.edits import change_segment
 from welvo.runs.lamps import (
     channels_driven,
@@ -47,7 +47,7 @@ from welvo.survey.path import path_to_target
 from welvo.survey.target import find_target
 
 
-def bridged(rig: Rig, width: int = 64, **fields: object) -> tuple[Rig, Cables, Stream, Piece]:
+def bridged(rig: Rig, width: int = 64, **fields: object) -> tuple[Rig, Cables, PortStream, Piece]:
     """Ten RGB pixels, then a bridge with three four-slot lamps, at DMX 1, 5 and 20."""
     made, _ = cabled("", reef(), bridge(width, ("g1", "g2", "g3"), dmx={"g3": 20}), rig=_lamps(3), **fields)(rig)
     cables = Cables(made)

@@ -9,13 +9,13 @@ from tests.standins.test_pixel import INDEX, PENSTOCK, RIG
 from welvo.checks.checker import check_rig
 from welvo.formats.rigfile import rig_from_bytes, rig_to_bytes
 from welvo.matching.planned import compare_device, full_plan
-from welvo.observed.values import NOTHING, Observed, Said
+from welvo.observed.values import NOTHING, DeviceAnswer, Observed
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.plan import model_of
 from welvo.runs.bridge import set_right
-from welvo.settings.card import Step, card_steps, tick_settings, untick_settings
+from welvo.settings.card import CardStep, card_steps, tick_settings, untick_settings
 from welvo.settings.snapshots import MOST, differences_of_snapshots, remove_snapshot, take_snapshot, to_write_back
 
 MODEL = model_of(RIG, PENSTOCK)
@@ -23,12 +23,12 @@ assert MODEL
 PLAN = full_plan(INDEX, PENSTOCK)
 
 
-def steps(rig: Rig, observed: Observed = NOTHING) -> list[Step]:
+def steps(rig: Rig, observed: Observed = NOTHING) -> list[CardStep]:
     assert MODEL
     return card_steps(rig, PENSTOCK, MODEL, compare_device(Index(rig), observed, PENSTOCK, 100.0))
 
 
-def by_key(rig: Rig, observed: Observed = NOTHING) -> dict[str, Step]:
+def by_key(rig: Rig, observed: Observed = NOTHING) -> dict[str, CardStep]:
     return {s.key: s for s in steps(rig, observed) if s.key}
 
 
@@ -59,7 +59,7 @@ def test_a_tick_is_claimed_and_wakes_when_the_plan_is_another() -> None:
     assert (marks["6.brightness"], marks["1.slot"]) == ("claimed", "unknown")
     right, _ = set_right(ticked, PENSTOCK, "6", 2)
     assert by_key(right)["6.brightness"].state == "woken"
-    said = replace(NOTHING, said={"127.0.0.50": Said(99.0, {"6.brightness": 80})})
+    said = replace(NOTHING, said={"127.0.0.50": DeviceAnswer(99.0, {"6.brightness": 80})})
     assert by_key(ticked, said)["6.brightness"].state == "proved"
     assert untick_settings(ticked, PENSTOCK, {"mode"})[0].devices[PENSTOCK].entered.keys() == {"6.brightness"}
     assert rig_from_bytes(rig_to_bytes(ticked)) == ticked
@@ -68,7 +68,7 @@ def test_a_tick_is_claimed_and_wakes_when_the_plan_is_another() -> None:
 
 
 def test_a_snapshot_is_kept_compared_and_written_back() -> None:
-    said = Said(99.0, dict(PLAN), dict(PLAN), mac="02:57", firmware="2.3")
+    said = DeviceAnswer(99.0, dict(PLAN), dict(PLAN), mac="02:57", firmware="2.3")
     kept, _ = take_snapshot(RIG, PENSTOCK, said, 100.0, "before a restart")
     (one,) = kept.devices[PENSTOCK].snapshots
     assert (one.why, one.mac, one.values["1/1.pixels"]) == ("before a restart", "02:57", 55)
@@ -87,7 +87,7 @@ def test_a_snapshot_is_kept_compared_and_written_back() -> None:
         many, _ = take_snapshot(many, PENSTOCK, said, 200.0 + n)
     assert len(many.devices[PENSTOCK].snapshots) == MOST and many.devices[PENSTOCK].snapshots[0].at == 203.0
     assert remove_snapshot(kept, PENSTOCK, 100.0)[0].devices[PENSTOCK].snapshots == ()
-    for nothing in (None, Said(99.0)):
+    for nothing in (None, DeviceAnswer(99.0)):
         with pytest.raises(Refused, match="nothing to keep"):
             take_snapshot(RIG, PENSTOCK, nothing, 100.0)
     with pytest.raises(Refused, match="not there any more"):

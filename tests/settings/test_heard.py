@@ -6,7 +6,7 @@ import pytest
 from msgspec.structs import replace
 
 from tests.conftest import node_model
-from welvo.observed.values import NOTHING, Heard, HeardPort, Said
+from welvo.observed.values import NOTHING, DeviceAnswer, Heard, HeardPort
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put_entries
@@ -46,6 +46,8 @@ def test_the_likeliest_stands_first(rig: Rig) -> None:
         "live": replace(base, name="Y", ip="127.0.0.64"),
     }
     more, _ = put_entries(rig, "", devices=devices)
-    seen = replace(NOTHING, heard={HEARD.ip: HEARD, "127.0.0.64": Heard("127.0.0.64")}, said={"127.0.0.61": Said(1.0)})
+    seen = replace(
+        NOTHING, heard={HEARD.ip: HEARD, "127.0.0.64": Heard("127.0.0.64")}, said={"127.0.0.61": DeviceAnswer(1.0)}
+    )
     order = likely_devices(more, seen, HEARD.ip)
     assert order[:2] == ["same", "named"] and set(order[-2:]) == {"live", "near"}

@@ -16,7 +16,7 @@ from welvo.rig.document import Rig
 from welvo.standins.gateway import Gateway
 from welvo.standins.gear import SimGear, Wire
 from welvo.standins.host import StandInError, describe_devices, read_fault, read_state, responders_on_ports, set_fault
-from welvo.standins.lamps import LampLine
+from welvo.standins.lamps import LampPort
 from welvo.standins.node import Node
 
 
@@ -204,7 +204,7 @@ def test_lamps_and_gear_can_be_broken_while_they_run() -> None:
     index = Index(make_gallery())
     device = next(k for k, d in index.rig.devices.items() if d.name == "WEIR-2")
     node = Node("127.0.0.21", shipped_models()["weir-2"], {}, lambda: 0.0)
-    node.lines = {k: LampLine(v) for k, v in responders_on_ports(index, device, {"planned": True}, False).items()}
+    node.lines = {k: LampPort(v) for k, v in responders_on_ports(index, device, {"planned": True}, False).items()}
     by_name = {r.name: r for r in node.lines["A"].responders}
     set_fault(node, "lamps_deaf", ["207", "203"])
     assert {n for n, r in by_name.items() if r.fault == "deaf"} == {"207", "203"}

@@ -26,7 +26,7 @@ from PySide6.QtWidgets import (
 
 from welvo.app.always_keys import carry_over
 from welvo.app.runner import begin_thread
-from welvo.live.worker import Faults, Worker
+from welvo.live.worker import Worker, WorkerFaults
 from welvo.rig.notation import say_thousands
 from welvo.rig.steps import Stopped, watch_steps
 
@@ -164,7 +164,7 @@ def wait_for(work: Callable[[], T], words: str = "") -> T:
 class Newest:
     """A thread that does the newest job it is given; one that was not begun when the next comes is never done."""
 
-    def __init__(self, name: str, faults: Faults) -> None:
+    def __init__(self, name: str, faults: WorkerFaults) -> None:
         self._news = threading.Condition()
         self._next: Callable[[], object] | None = None
         self._busy = False
@@ -212,7 +212,7 @@ class SmallFiles:
 
     def __init__(self) -> None:
         self._writers: dict[str, Newest] = {}
-        self.faults = Faults()
+        self.faults = WorkerFaults()
 
     def write_soon(self, name: str, write: Callable[[], object]) -> None:
         """Have a file written. Without a window, and so with nobody who would wait, it is written at once."""

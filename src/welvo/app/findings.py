@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QApplication, QFrame, QPushButton, QScrollArea, QV
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs, marks
-from welvo.app.widgets.fields import Line, set_help
+from welvo.app.widgets.fields import LineField, set_help
 from welvo.app.widgets.fixes import run_fix
 from welvo.app.widgets.literal import literal_text
 from welvo.app.widgets.painting import (
@@ -174,7 +174,7 @@ class Drawer(QFrame):
         self._at = 0
         """Which of the findings shown was gone to last, from 0."""
         self._shown: object = None
-        self.filter = Line()
+        self.filter = LineField()
         self.filter.setPlaceholderText("Filter by word or code")
         self.filter.setMinimumWidth(190)
         set_help(self.filter, "Shows only findings with this word or code. Hides the others; they still count.")

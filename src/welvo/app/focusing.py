@@ -6,7 +6,7 @@ from PySide6.QtCore import QObject, Qt, QTimer
 from PySide6.QtWidgets import QApplication, QWidget
 
 from welvo.app.findings import Drawer
-from welvo.app.head import Head, JumpBox, Rail
+from welvo.app.head import HeadBar, JumpBox, Rail
 from welvo.app.panel_place import PanelPlace
 from welvo.app.path import Ribbon
 from welvo.app.session import Session
@@ -23,7 +23,7 @@ class Focusing(QObject):
         window: QWidget,
         session: Session,
         stations: Stations,
-        head: Head,
+        head: HeadBar,
         jump: JumpBox,
         rail: Rail,
         ribbon: Ribbon,

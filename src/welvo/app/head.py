@@ -14,7 +14,7 @@ from welvo.app.commands import STATIONS, said_keys
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
-from welvo.app.widgets.fields import Line, set_help
+from welvo.app.widgets.fields import LineField, set_help
 from welvo.app.widgets.literal import literal_text, visible_letters
 from welvo.app.widgets.painting import CENTRE, RIGHT, draw_frame, draw_text_line, row_of_widgets, width_of
 from welvo.app.widgets.theme import THEME
@@ -186,7 +186,7 @@ def _nearness_of_name(typed: str, *names: str) -> int:
     return 2 if any(typed in name for name in names) else 3
 
 
-class JumpBox(Line):
+class JumpBox(LineField):
     """Takes a fixture number, a place however it is said, an IP address, a name or a command, and goes there."""
 
     SHOWN = 9
@@ -378,7 +378,7 @@ class RigName(QWidget):
         draw_text_line(p, QRectF(x + ring, 0, beside, 30), file, "quiet", 11)
 
 
-class Head(QFrame):
+class HeadBar(QFrame):
     def __init__(self, session: Session, network: Network, menus: QMenuBar, jump: JumpBox) -> None:
         super().__init__()
         self.setFixedHeight(44)

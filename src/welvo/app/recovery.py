@@ -12,7 +12,7 @@ from welvo.app.disk import Newest
 from welvo.app.session import Session
 from welvo.formats.files import RigFileError
 from welvo.formats.journal import Journal
-from welvo.live.worker import Faults
+from welvo.live.worker import WorkerFaults
 
 DELAY = 400
 """Milliseconds between an edit and the writing: edits of one drag make one file, and none waits a second."""
@@ -28,7 +28,7 @@ class Keeper(QObject):
         self._session = session
         self.folder = folder
         self.journal = Journal(folder)
-        self.faults = Faults()
+        self.faults = WorkerFaults()
         self.problem = ""
         """Why the journal cannot be written at present; empty when it can."""
         self.keep = False

@@ -26,7 +26,7 @@ from welvo.formats.files import (
     text_to_path,
 )
 from welvo.formats.rigfile import save_rig_file as write_rig
-from welvo.live.worker import Faults
+from welvo.live.worker import WorkerFaults
 from welvo.rig.document import Rig
 from welvo.rig.edits import rename_rig
 
@@ -41,7 +41,7 @@ class RigFiles(QObject):
     _ended = Signal(object)
     """A save beside the window has ended: the rig, its path, and what came of it."""
 
-    def __init__(self, window: QWidget, session: Session, computer: Computer, faults: Faults) -> None:
+    def __init__(self, window: QWidget, session: Session, computer: Computer, faults: WorkerFaults) -> None:
         super().__init__(window)
         self._window, self._session, self._computer = window, session, computer
         self._saver = Newest("saving", faults)

@@ -24,7 +24,7 @@ from welvo.buses.edits import toggle_group
 from welvo.formats.rigfile import save_rig_file
 from welvo.formats.versions import name_version
 from welvo.matching.lamps import bind_all
-from welvo.patience import Limit
+from welvo.patience import PatienceLimit
 from welvo.rig import edits
 from welvo.rig.profile import Spot
 from welvo.rig.refs import Goto
@@ -35,7 +35,7 @@ from welvo.standins.process import StandIns
 
 def wait(condition: Callable[[], bool] | None = None, seconds: float = 6.0) -> bool:
     """Run the event loop until a condition holds, or for a moment when there is none."""
-    limit = Limit(seconds if condition else 0.15)
+    limit = PatienceLimit(seconds if condition else 0.15)
     turns = 0
     while limit.lasts() or (turns < 5 and not condition):
         turns += 1

@@ -15,7 +15,7 @@ from welvo.checks.checker import Checker, Report
 from welvo.formats.files import ChangedOnDisk, RigFileError, Stamp
 from welvo.formats.rigfile import open_rig
 from welvo.formats.rigfile import save_rig_file as write_rig
-from welvo.matching.lamps import Pair, pairs_on_port
+from welvo.matching.lamps import LampPair, pairs_on_port
 from welvo.observed.values import NOTHING, Event, Observed, Written
 from welvo.patch.index import Followed, Index, Taker
 from welvo.patience import clock_moved, steady
@@ -282,7 +282,7 @@ class Session(QObject):
         self.checker.take_observations(self.observed, self.now(), parts.keys() <= {"lamps", "buses", "log"})
         self.observed_changed.emit()
 
-    def pairs_on_port(self, ref: PortRef) -> list[Pair]:
+    def pairs_on_port(self, ref: PortRef) -> list[LampPair]:
         """The lamps found on a port beside those planned there."""
         return pairs_on_port(self.index, self.observed, ref)
 

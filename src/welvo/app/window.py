@@ -26,7 +26,7 @@ from welvo.app.disk import SMALL_FILES
 from welvo.app.faults import FaultLog
 from welvo.app.findings import Drawer
 from welvo.app.focusing import Focusing
-from welvo.app.head import Head, JumpBox, Rail
+from welvo.app.head import HeadBar, JumpBox, Rail
 from welvo.app.help_pages import Help
 from welvo.app.jobs.network import Network
 from welvo.app.looks import Looks
@@ -85,7 +85,7 @@ class Window(QWidget):
         self.help = Help(self, session)
         self.stations.begins.connect(self._follow_beginning)
         self.jump = JumpBox(session, self.menus.offered_commands, self.go)
-        self.head = Head(session, network, self.menus.bar, self.jump)
+        self.head = HeadBar(session, network, self.menus.bar, self.jump)
         self.rail = Rail()
         self.ribbon = Ribbon(session, network)
         self.focusing = Focusing(self, session, self.stations, self.head, self.jump, self.rail, self.ribbon)

@@ -26,7 +26,7 @@ MOST_STEPS = 20_000
 COLOURS = ("ColorAdd_R", "ColorAdd_G", "ColorAdd_B", "ColorAdd_W")
 
 
-class Step(Struct, frozen=True):
+class CycleStep(Struct, frozen=True):
     """One state of the items: its name, what must be seen, what is held, and which item it is about where it is one."""
 
     words: str
@@ -40,10 +40,10 @@ class CycleKind(Struct, frozen=True):
 
     words: str
     finds: str
-    make_steps: Callable[[Index, list[str]], list[Step]]
+    make_steps: Callable[[Index, list[str]], list[CycleStep]]
 
 
-def steps_of_cycle(index: Index, kind: str, keys: list[str]) -> list[Step]:
+def steps_of_cycle(index: Index, kind: str, keys: list[str]) -> list[CycleStep]:
     """The steps of a cycle over some items. Raises Refused when there is nothing to test."""
     if not keys:
         raise Refused("Pick what is to be tested first.")
@@ -88,20 +88,22 @@ def _dark_channels(index: Index, keys: list[str]) -> dict[tuple[str, str], float
     return {place: 0.0 for places in _of_colour(index, keys).values() for place in places}
 
 
-def _component_steps(index: Index, keys: list[str]) -> list[Step]:
+def _component_steps(index: Index, keys: list[str]) -> list[CycleStep]:
     emitters, shut = _of_colour(index, keys), _dark_channels(index, keys)
     found = []
     for function, places in emitters.items():
         word = word_for(function)
         hold = Hold({**shut, **_open_channels(index, keys), **dict.fromkeys(places, 1.0)})
         found.append(
-            Step(_with_capital(word), f"{say_count(len(places), 'item')} in {word.lower()}, the rest dark.", hold)
+            CycleStep(_with_capital(word), f"{say_count(len(places), 'item')} in {word.lower()}, the rest dark.", hold)
         )
     plain = [k for k in keys if not any(p[0] == k for places in emitters.values() for p in places)]
     if plain:
         hold = Hold({**shut, **_open_channels(index, plain)})
-        found.append(Step("Dimmer", f"{say_count(len(plain), 'item')} without colours of their own at full.", hold))
-    return [*found, Step("Off", "All of them dark.", _zero_hold(index, keys))]
+        found.append(
+            CycleStep("Dimmer", f"{say_count(len(plain), 'item')} without colours of their own at full.", hold)
+        )
+    return [*found, CycleStep("Off", "All of them dark.", _zero_hold(index, keys))]
 
 
 def _zero_hold(index: Index, keys: list[str]) -> Hold:
@@ -115,7 +117,7 @@ def _zero_hold(index: Index, keys: list[str]) -> Hold:
     )
 
 
-def _colour_steps(index: Index, keys: list[str]) -> list[Step]:
+def _colour_steps(index: Index, keys: list[str]) -> list[CycleStep]:
     shut, out = _dark_channels(index, keys), _open_channels(index, keys)
     emitters = _of_colour(index, keys)
     found = []
@@ -124,22 +126,22 @@ def _colour_steps(index: Index, keys: list[str]) -> list[Step]:
             word = word_for(function)
             hold = Hold({**shut, **out, **dict.fromkeys(emitters[function], 1.0)})
             found.append(
-                Step(_with_capital(word), f"Everything is {word.lower()}; what is not has another order.", hold)
+                CycleStep(_with_capital(word), f"Everything is {word.lower()}; what is not has another order.", hold)
             )
     mixed = {p: 1.0 for f in COLOURS[:3] for p in emitters.get(f, ())}
     white = dict.fromkeys(emitters.get("ColorAdd_W", ()), 1.0)
     own = {k for k, _ in white}
     hold = Hold({**shut, **out, **{p: v for p, v in mixed.items() if p[0] not in own}, **white})
     if mixed or white:
-        found.append(Step("White", "Everything is white: by its own white, or by red, green and blue.", hold))
-    return [*found, Step("Off", "All of them dark.", _zero_hold(index, keys))] if found else []
+        found.append(CycleStep("White", "Everything is white: by its own white, or by red, green and blue.", hold))
+    return [*found, CycleStep("Off", "All of them dark.", _zero_hold(index, keys))] if found else []
 
 
-def _all_on(index: Index, keys: list[str]) -> list[Step]:
+def _all_on(index: Index, keys: list[str]) -> list[CycleStep]:
     on = _lit_hold(index, keys)
     return [
-        Step("On", f"{say_count(len(keys), 'item')} at full.", on),
-        Step("Off", "All dark.", _zero_hold(index, keys)),
+        CycleStep("On", f"{say_count(len(keys), 'item')} at full.", on),
+        CycleStep("Off", "All dark.", _zero_hold(index, keys)),
     ]
 
 
@@ -155,17 +157,17 @@ def _lit_hold(index: Index, keys: list[str], level: float = 1.0) -> Hold:
     return Hold(functions)
 
 
-def _ramp_steps(index: Index, keys: list[str]) -> list[Step]:
+def _ramp_steps(index: Index, keys: list[str]) -> list[CycleStep]:
     found = []
     for n in range(17):
         percent = round(100 * n / 16)
         found.append(
-            Step(f"{percent} %", f"All at {percent} %, evenly, without flicker.", _lit_hold(index, keys, n / 16))
+            CycleStep(f"{percent} %", f"All at {percent} %, evenly, without flicker.", _lit_hold(index, keys, n / 16))
         )
     return found
 
 
-def _slot_steps(index: Index, keys: list[str]) -> list[Step]:
+def _slot_steps(index: Index, keys: list[str]) -> list[CycleStep]:
     found = []
     for key in keys:
         for span in index.spans_of(key):
@@ -175,7 +177,7 @@ def _slot_steps(index: Index, keys: list[str]) -> list[Step]:
                 what = slot_word(index, span, address)
                 within = span.offset + address - span.first + 1
                 found.append(
-                    Step(
+                    CycleStep(
                         f"{name_of_item(index.rig, key)} slot {within} · {say_place(number, address)}",
                         f"{_with_capital(what)}: this alone reacts.",
                         Hold(slots={**mine, (span.universe, address): 255}),
@@ -196,18 +198,20 @@ def _pixel_functions(index: Index, key: str) -> tuple[str, ...]:
     return tuple(n for n in pixel_functions(index, key) if family_of(n) in ("colour", "intensity"))
 
 
-def _pixel_steps(index: Index, keys: list[str]) -> list[Step]:
+def _pixel_steps(index: Index, keys: list[str]) -> list[CycleStep]:
     found = []
     for key in keys:
         many = pixels_in(index, key)
         base = Hold({**_dark_channels(index, [key]), **_open_channels(index, [key])})
         for n in range(1, many + 1):
             hold = Hold(base.functions, {key: _pixel_white(index, key, {n: 1.0})})
-            found.append(Step(f"{name_of_item(index.rig, key)} pixel {n}", f"Pixel {n} of {many} alone.", hold, key))
+            found.append(
+                CycleStep(f"{name_of_item(index.rig, key)} pixel {n}", f"Pixel {n} of {many} alone.", hold, key)
+            )
     return found
 
 
-def _end_steps(index: Index, keys: list[str]) -> list[Step]:
+def _end_steps(index: Index, keys: list[str]) -> list[CycleStep]:
     """Of each item, and of each segment on a cable: its first pixel green, its last red."""
     functions: dict[tuple[str, str], float] = {}
     pixels: dict[str, dict[tuple[int, str], float]] = {}
@@ -233,10 +237,13 @@ def _end_steps(index: Index, keys: list[str]) -> list[Step]:
     if not pixels:
         return []
     see = f"{say_count(len(pixels), 'item')}: the first pixel green, the last red, each segment by itself."
-    return [Step("First and last", see, Hold(functions, pixels)), Step("Off", "All dark.", _zero_hold(index, keys))]
+    return [
+        CycleStep("First and last", see, Hold(functions, pixels)),
+        CycleStep("Off", "All dark.", _zero_hold(index, keys)),
+    ]
 
 
-def _number_steps(index: Index, keys: list[str]) -> list[Step]:
+def _number_steps(index: Index, keys: list[str]) -> list[CycleStep]:
     """Each lamp blinks the digits of its number: a long light before each digit, then as many short ones; ten for 0.
 
     All lamps begin together, so that one look tells neighbours apart.
@@ -258,15 +265,15 @@ def _number_steps(index: Index, keys: list[str]) -> list[Step]:
         dark = [k for k in patterns if k not in lit]
         hold = Hold({**_zero_hold(index, dark).functions, **_lit_hold(index, lit).functions})
         see = "Each lamp blinks its number: a long light before each digit, then short ones; ten of them are a 0."
-        found.append(Step(f"beat {n + 1} of {longest}", see, hold))
+        found.append(CycleStep(f"beat {n + 1} of {longest}", see, hold))
     return found
 
 
-def _burn_in(index: Index, keys: list[str]) -> list[Step]:
+def _burn_in(index: Index, keys: list[str]) -> list[CycleStep]:
     colours = _colour_steps(index, keys)
     see = "Everything at full for minutes: what dies when it gets warm, what flickers."
-    on = Step("All on", see, _lit_hold(index, keys))
-    back = Step("Off", "All dark: what still glows is stuck.", _zero_hold(index, keys))
+    on = CycleStep("All on", see, _lit_hold(index, keys))
+    back = CycleStep("Off", "All dark: what still glows is stuck.", _zero_hold(index, keys))
     return [on, *[s for s in colours if s.words != "Off"], back]
 
 
@@ -304,7 +311,7 @@ KINDS: dict[str, CycleKind] = {
 class Cycle:
     """A cycle in progress. `speed` is steps a second; `let_time_pass` moves it on, unless it is held."""
 
-    steps: list[Step]
+    steps: list[CycleStep]
     speed: float = 1.0
     at: int = 0
     held: bool = False
@@ -312,7 +319,7 @@ class Cycle:
     _since: float = 0.0
 
     @property
-    def present_step(self) -> Step:
+    def present_step(self) -> CycleStep:
         return self.steps[self.at]
 
     def step_forward(self) -> None:
@@ -372,7 +379,7 @@ class Halving(Struct, frozen=True):
         """How many more answers are needed at the most."""
         return max(0, (len(self.possible) - 1).bit_length())
 
-    def step_to_show(self, index: Index) -> Step:
+    def step_to_show(self, index: Index) -> CycleStep:
         lit = dict.fromkeys(self.slots_asked, 255)
         dark = dict.fromkeys(self.possible[len(self.slots_asked) :], 0)
         numbers = index.rig.universes
@@ -382,7 +389,7 @@ class Halving(Struct, frozen=True):
             f"Does the lamp react? {say_count(len(self.possible), 'slot')} are possible, {self.answers_left} "
             f"answers to go."
         )
-        return Step(words, see, Hold(slots={**dark, **lit}))
+        return CycleStep(words, see, Hold(slots={**dark, **lit}))
 
 
 def begin_halving(index: Index, universes: list[str]) -> Halving:

@@ -18,7 +18,7 @@ from welvo.rig.refs import PortRef
 MOST = 10_000
 
 
-class Picked(Struct, frozen=True):
+class PickedItems(Struct, frozen=True):
     """Items by id in the order they were named; pixels by item, from 1; slots as (universe id, address)."""
 
     items: tuple[str, ...] = ()
@@ -42,7 +42,7 @@ def pixels_in(index: Index, key: str) -> int:
     return mode.count_pixels if mode else 0
 
 
-def pick_items(index: Index, text: str) -> Picked:
+def pick_items(index: Index, text: str) -> PickedItems:
     """Read `203–207, 301/3, 4.1–4.12, ribbon/1–10, universe 3, on PENSTOCK 6, Left wall`: numbers, pixels, slots, all
     of a universe, of a port, of a group. Raises Refused for the first part that is none of these."""
     items: dict[str, None] = {}
@@ -54,7 +54,7 @@ def pick_items(index: Index, text: str) -> Picked:
             _pick_one(index, part, items, pixels, slots)
         if len(items) + len(slots) + sum(map(len, pixels.values())) > MOST:
             raise Refused(f"That is more than {MOST} things at once.")
-    return Picked(tuple(items), tuple((k, tuple(v)) for k, v in pixels.items()), tuple(slots))
+    return PickedItems(tuple(items), tuple((k, tuple(v)) for k, v in pixels.items()), tuple(slots))
 
 
 def _pick_one(

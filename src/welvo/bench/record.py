@@ -86,7 +86,7 @@ def facts_of_subject(index: Index, of: str) -> str:
 
 
 @dataclass(frozen=True)
-class Line:
+class SubjectResult:
     """The newest test of a subject, and how it stands now."""
 
     of: str
@@ -118,10 +118,10 @@ def all_standings(index: Index) -> dict[str, Standing]:
     return known[1]
 
 
-def record_lines(index: Index, subjects: Iterable[str]) -> list[Line]:
+def record_lines(index: Index, subjects: Iterable[str]) -> list[SubjectResult]:
     rig = index.rig
     return [
-        Line(of, name_of_subject(rig, of), newest_test(rig, of), standing_of_subject(index, of))
+        SubjectResult(of, name_of_subject(rig, of), newest_test(rig, of), standing_of_subject(index, of))
         for of in subjects
         if subject_exists(rig, of)
     ]

@@ -25,12 +25,12 @@ from welvo.rig.counting import SLOTS
 from welvo.rig.lookup import universe_by_number
 from welvo.rig.notation import say_count
 from welvo.runs.bridge import colour_in_its_place
-from welvo.runs.cable import Piece, Stream, place_in
+from welvo.runs.cable import Piece, PortStream, place_in
 
 T = TypeVar("T", bound=Hashable)
 
 
-class Sight(Struct, frozen=True):
+class SeenTest(Struct, frozen=True):
     """A test that was made, and what was seen."""
 
     test: str
@@ -46,7 +46,7 @@ class Solver(Generic[T]):
     tests: tuple[str, ...]
     predict: Callable[[T, str], str]
     say: Callable[[T], str]
-    sights: tuple[Sight, ...] = ()
+    sights: tuple[SeenTest, ...] = ()
     agrees: Callable[[str, str], bool] = operator.eq
     """Whether what was seen may be what was predicted."""
     ends: str = "it is {}"
@@ -57,7 +57,7 @@ class Solver(Generic[T]):
         if test not in self.tests:
             raise Refused(f"There is no test “{test}”.")
         kept = tuple(s for s in self.sights if s.test != test)
-        return replace(self, sights=(*kept, Sight(test, seen)))
+        return replace(self, sights=(*kept, SeenTest(test, seen)))
 
     def without_sight(self, test: str) -> Solver[T]:
         """With a sight taken back."""
@@ -173,7 +173,7 @@ def universe_base(wires: Sequence[int]) -> Solver[Counting]:
     return Solver("From what does each end count?", possible, tests, predict, lambda c: c.words_of_counting)
 
 
-class Laid(Struct, frozen=True):
+class StringFold(Struct, frozen=True):
     """How a string lies: after how many pixels it turns back (0: never), and which end is data in."""
 
     fold: int
@@ -185,15 +185,15 @@ class Laid(Struct, frozen=True):
         return f"{way}, {f'folded every {self.fold}' if self.fold else 'not folded'}"
 
 
-def fold_and_direction(pixels: int, folds: Sequence[int] = ()) -> Solver[Laid]:
+def fold_and_direction(pixels: int, folds: Sequence[int] = ()) -> Solver[StringFold]:
     """How a string of pixels lies: one pixel is lit, and it is said at which place from the near end it shows."""
     if pixels < 2:
         raise Refused("A string of one pixel lies in one way only.")
     divisors = [n for n in range(2, pixels // 2 + 1) if pixels % n == 0]
     every = dict.fromkeys([0, *folds, *divisors])
-    possible = tuple(Laid(f, r) for f in every for r in (False, True))
+    possible = tuple(StringFold(f, r) for f in every for r in (False, True))
 
-    def predict(real: Laid, test: str) -> str:
+    def predict(real: StringFold, test: str) -> str:
         n = int(test.partition(" ")[2]) - 1
         at = pixels - 1 - n if real.reverse else n
         if real.fold:
@@ -225,7 +225,7 @@ def which_device(index: Index, candidates: Sequence[str]) -> Solver[str]:
     return Solver("Which device is it?", tuple(candidates), tests, predict, lambda d: rig.devices[d].name)
 
 
-def _streams_of_device(index: Index, device: str) -> list[Stream]:
+def _streams_of_device(index: Index, device: str) -> list[PortStream]:
     return [s for ref, s in index.cables_and_sums.streams.items() if ref[0] == device]
 
 
@@ -252,7 +252,7 @@ def solve_substitution(index: Index, key: str) -> Solver[str]:
 BEHIND = "the bridge, or what is behind it: up to there everything is right"
 
 
-def bridge_of(index: Index, key: str) -> tuple[Stream, Piece] | None:
+def bridge_of(index: Index, key: str) -> tuple[PortStream, Piece] | None:
     """The bridge that an item hangs behind, in its port's stream."""
     on = index.cables_and_sums.on_runs(key)
     return next(((s, p) for s, p in on if p.segment.kind == "bridge" and key in p.segment.fixtures), None)

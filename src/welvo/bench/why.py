@@ -82,7 +82,7 @@ class Cause(Struct, frozen=True):
         return self.finding.possible_fixes if self.finding else ()
 
 
-class Look(Struct, frozen=True):
+class Evidence(Struct, frozen=True):
     """Everything that is known when the question is asked.
 
     `levels` is what the Bench holds, None where nobody is at a Bench (the command line). `meant` gives the frame that
@@ -133,7 +133,7 @@ class Look(Struct, frozen=True):
         return (hop.goes_to.id, hop.goes_to.port) if hop else ("", "")
 
 
-def diagnose_item(look: Look) -> list[Cause]:
+def diagnose_item(look: Evidence) -> list[Cause]:
     """Every cause that is known, the one nearest to the sender first; empty when nothing is wrong up to the lamp."""
     found: list[Cause] = []
     for test in _TESTS:
@@ -143,7 +143,7 @@ def diagnose_item(look: Look) -> list[Cause]:
     return [replace(c, hop=_hop_of_role(roles, HOP_OF[c.stage])) for c in found]
 
 
-def first_cause(look: Look) -> Cause:
+def first_cause(look: Evidence) -> Cause:
     """The first cause, or what is left to look at when none is known."""
     found = diagnose_item(look)
     if found:
@@ -220,7 +220,7 @@ def _pixels_dark(index: Index, key: str, frame_of: FrameOf) -> str:
     return "All its components are at 0." if known else ""
 
 
-def _causes_in_level(look: Look) -> Iterator[Cause]:
+def _causes_in_level(look: Evidence) -> Iterator[Cause]:
     levels = look.levels
     goto = Goto("bench", look.key)
     if levels is not None and look.is_own_sender:
@@ -250,7 +250,7 @@ def _causes_in_level(look: Look) -> Iterator[Cause]:
         yield Cause(strobe, stage="level", code="strobe", do="Open the shutter.", goto=goto)
 
 
-def _say_strobe(look: Look) -> str:
+def _say_strobe(look: Evidence) -> str:
     for c, value in channel_values(look.index, look.key, look.frame_sent):
         for r in c.ranges:
             if r.first <= value <= r.last and r.does in ("strobe", "pulse", "random"):
@@ -261,7 +261,7 @@ def _say_strobe(look: Look) -> str:
 # ---- the plan
 
 
-def _causes_in_findings(look: Look) -> Iterator[Cause]:
+def _causes_in_findings(look: Evidence) -> Iterator[Cause]:
     """What the checks say of this item, its universe, its feed, its port or its device."""
     device, label = look.port_ref
     feeds = set(feeds_of(look.index.rig, look.universe_of_item)) if look.universe_of_item else set()
@@ -274,7 +274,7 @@ def _causes_in_findings(look: Look) -> Iterator[Cause]:
             yield Cause(f"{f.title}.", stage=stage, code=f.code, proof=f.reason, do=do, goto=f.goes_to, finding=f)
 
 
-def _is_spoiled(look: Look) -> bool:
+def _is_spoiled(look: Evidence) -> bool:
     """Whether something else writes other levels onto the slots of a lamp than are held for it."""
     levels, fixture = look.levels, look.index.rig.fixtures.get(look.key)
     if levels is None or fixture is None or not look.is_own_sender or look.key in levels.test_items:
@@ -294,7 +294,7 @@ def _is_spoiled(look: Look) -> bool:
     return False
 
 
-def _is_about_item(f: Finding, look: Look, device: str, label: str, feeds: set[str]) -> bool:
+def _is_about_item(f: Finding, look: Evidence, device: str, label: str, feeds: set[str]) -> bool:
     if look.key in f.items:
         return True
     if f.items and f.code.startswith("PATCH-"):
@@ -314,7 +314,7 @@ def _is_about_item(f: Finding, look: Look, device: str, label: str, feeds: set[s
     return False
 
 
-def _causes_in_patch(look: Look) -> Iterator[Cause]:
+def _causes_in_patch(look: Evidence) -> Iterator[Cause]:
     roles = [h.role for h in look.chain.hops]
     who = name_of_item(look.index.rig, look.key)
     if roles[-1] == "universe":
@@ -337,7 +337,7 @@ def _causes_in_patch(look: Look) -> Iterator[Cause]:
 # ---- from the feed to the wire
 
 
-def _causes_in_feed(look: Look) -> Iterator[Cause]:
+def _causes_in_feed(look: Evidence) -> Iterator[Cause]:
     rig = look.index.rig
     if not look.universe_of_item:
         return
@@ -357,7 +357,7 @@ def _causes_in_feed(look: Look) -> Iterator[Cause]:
         )
 
 
-def _causes_in_arming(look: Look) -> Iterator[Cause]:
+def _causes_in_arming(look: Evidence) -> Iterator[Cause]:
     if look.is_own_sender and not look.armed:
         words = "Output is not armed: nothing leaves this computer."
         yield Cause(
@@ -376,7 +376,7 @@ def _causes_in_arming(look: Look) -> Iterator[Cause]:
                 yield Cause(words, stage="leaving", code="stuck", proof=joint.word_for_joint, goto=hop.goes_to)
 
 
-def _causes_on_wire(look: Look) -> Iterator[Cause]:
+def _causes_on_wire(look: Evidence) -> Iterator[Cause]:
     """Who sends on the wire universe of the item, and whether that is what was meant."""
     rig = look.index.rig
     feeds = [rig.feeds[f] for f in feeds_of(rig, look.universe_of_item)] if look.universe_of_item else []
@@ -428,7 +428,7 @@ def _causes_on_wire(look: Look) -> Iterator[Cause]:
         yield from _not_as_meant(look, wire, goto)
 
 
-def _not_as_meant(look: Look, wire: str, goto: Goto) -> Iterator[Cause]:
+def _not_as_meant(look: Evidence, wire: str, goto: Goto) -> Iterator[Cause]:
     for span in look.index.spans_of(look.key):
         if span.universe != look.universe_of_item:
             continue
@@ -448,7 +448,7 @@ def _not_as_meant(look: Look, wire: str, goto: Goto) -> Iterator[Cause]:
 # ---- the device
 
 
-def _causes_in_device(look: Look) -> Iterator[Cause]:
+def _causes_in_device(look: Evidence) -> Iterator[Cause]:
     roles = [h.role for h in look.chain.hops]
     for n, joint in enumerate(look.chain.joints):
         hop = look.chain.hops[n + 1]
@@ -485,7 +485,7 @@ def _causes_in_device(look: Look) -> Iterator[Cause]:
         )
 
 
-def _causes_in_port(look: Look, device: str, label: str, lines: list[SettingLine]) -> Iterator[Cause]:
+def _causes_in_port(look: Evidence, device: str, label: str, lines: list[SettingLine]) -> Iterator[Cause]:
     rig = look.index.rig
     goto = Goto("port", device, label)
     name = rig.devices[device].name
@@ -525,7 +525,7 @@ def _causes_in_port(look: Look, device: str, label: str, lines: list[SettingLine
             yield Cause(words, stage="port", code="merging", goto=goto, do="Close the one that should not send.")
 
 
-def say_key_of(look: Look, device: str, x: SettingLine) -> str:
+def say_key_of(look: Evidence, device: str, x: SettingLine) -> str:
     """`Brightness of port 6 is 80 % on PENSTOCK, the plan says 100 %`."""
     rig = look.index.rig
     model = model_of(rig, device)
@@ -535,7 +535,7 @@ def say_key_of(look: Look, device: str, x: SettingLine) -> str:
     return f"{what[:1].upper()}{what[1:]} is {has} on {name}, the plan says {plan}"
 
 
-def _causes_in_settings(look: Look, device: str, label: str, lines: list[SettingLine]) -> Iterator[Cause]:
+def _causes_in_settings(look: Evidence, device: str, label: str, lines: list[SettingLine]) -> Iterator[Cause]:
     """What the device has otherwise than planned, of what changes this item's light."""
     mine = _segments_before(look, device, label)
     by_subject = {f.subject: f for f in look.report.findings if f.code == "DEV-04"}
@@ -558,7 +558,7 @@ def _causes_in_settings(look: Look, device: str, label: str, lines: list[Setting
         )
 
 
-def _segments_before(look: Look, device: str, label: str) -> set[int]:
+def _segments_before(look: Evidence, device: str, label: str) -> set[int]:
     """The segments of the port up to the one the item is on, from 1: a wrong count of any of them moves it."""
     on = [
         p.n
@@ -568,7 +568,7 @@ def _segments_before(look: Look, device: str, label: str) -> set[int]:
     return set(range(1, max(on) + 2)) if on else set()
 
 
-def _causes_in_output(look: Look) -> Iterator[Cause]:
+def _causes_in_output(look: Evidence) -> Iterator[Cause]:
     """What was seen to leave the port, held against what was sent there."""
     if look.is_own_sender and not (look.armed and look.settled):
         return
@@ -608,7 +608,7 @@ def _slice_of_span(span: Span) -> slice:
 # ---- the lamp
 
 
-def _causes_in_lamp(look: Look) -> Iterator[Cause]:
+def _causes_in_lamp(look: Evidence) -> Iterator[Cause]:
     if look.key not in look.index.rig.fixtures or any(f.code == "PATCH-17" for f in look.report.findings):
         return
     for step in steps_to_repeat(look.index, look.key):
@@ -616,7 +616,7 @@ def _causes_in_lamp(look: Look) -> Iterator[Cause]:
         yield Cause(words, stage="lamp", code="set before", do="Set it anew.", goto=Goto("item", look.key))
 
 
-_TESTS: tuple[Callable[[Look], Iterator[Cause]], ...] = (
+_TESTS: tuple[Callable[[Evidence], Iterator[Cause]], ...] = (
     _causes_in_level,
     _causes_in_patch,
     _causes_in_feed,

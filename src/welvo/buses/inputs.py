@@ -14,7 +14,7 @@ from welvo.rig.entered import SettingValue
 from welvo.rig.wiring import DeviceModel
 
 
-class Input(NamedTuple):
+class ContactInput(NamedTuple):
     """One contact by its settings; `scene` as on the bus, from 0."""
 
     number: int
@@ -36,7 +36,7 @@ class Case(NamedTuple):
     good: bool
 
 
-def inputs_of(model: DeviceModel, settings: Mapping[str, SettingValue]) -> list[Input]:
+def inputs_of(model: DeviceModel, settings: Mapping[str, SettingValue]) -> list[ContactInput]:
     """The inputs that a model has, by what its settings say; settings that are not there are as from the factory."""
     numbers = sorted({int(m[1]) for s in model.settings if (m := re.fullmatch(r"in(\d+)_use", s.key))})
 
@@ -45,7 +45,7 @@ def inputs_of(model: DeviceModel, settings: Mapping[str, SettingValue]) -> list[
         return settings.get(key, spec.factory if spec else "")
 
     return [
-        Input(
+        ContactInput(
             n, str(value(f"in{n}_use") or "off"), value(f"in{n}_contact") == "normally closed",
             str(value(f"in{n}_bus") or "both"), int(value(f"in{n}_scene") or 0),
         )
@@ -53,7 +53,7 @@ def inputs_of(model: DeviceModel, settings: Mapping[str, SettingValue]) -> list[
     ]  # fmt: skip
 
 
-def truth_table(i: Input) -> list[Case]:
+def truth_table(i: ContactInput) -> list[Case]:
     """Rest, act, and a broken wire."""
     if i.use == "off":
         return [Case("anything", "–", "nothing", "the input is off", True)]

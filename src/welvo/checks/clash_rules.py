@@ -303,7 +303,7 @@ def _share_fixes(ctx: Context, sid: str) -> list[Fix]:
         or len({(f.profile, f.mode) for f in lamps if f}) > 1
     ):
         return [end]
-    from welvo.patch.steps import Step
+    from welvo.patch.steps import PatchStep
 
     lead = {x.break_no: x for x in first}
     steps, changes = [], []
@@ -315,7 +315,7 @@ def _share_fixes(ctx: Context, sid: str) -> list[Fix]:
                 and (span.universe, span.first) != (to.universe, to.first)
                 and not rig.fixtures[m].place_of_break(span.break_no).locked
             ):
-                steps.append(Step(m, span.break_no, to.universe, to.first))
+                steps.append(PatchStep(m, span.break_no, to.universe, to.first))
                 new = say_place(rig.universes[to.universe].number, to.first)
                 changes.append(
                     (

@@ -7,7 +7,7 @@ from functools import partial
 
 from welvo.checks.registry import Context, Fix, Found, declare_rule
 from welvo.matching.planned import compare_device, full_plan
-from welvo.observed.values import SILENT_AFTER, Heard, HeardPort, Said
+from welvo.observed.values import SILENT_AFTER, DeviceAnswer, Heard, HeardPort
 from welvo.rig.addresses import differing_part, same_network, say_network
 from welvo.rig.edits import plan_setting
 from welvo.rig.lookup import is_in_use
@@ -142,7 +142,7 @@ def _say_owner(owner: str) -> str:
     return f"{label} · segment {number} · " if number else f"{label} · " if label else ""
 
 
-def _live_said(ctx: Context, device_id: str) -> Said | None:
+def _live_said(ctx: Context, device_id: str) -> DeviceAnswer | None:
     """What a device said lately of its settings; None when it is silent."""
     said = ctx.observed.said.get(ctx.rig.devices[device_id].ip)
     return said if said and ctx.now - said.at <= SILENT_AFTER else None

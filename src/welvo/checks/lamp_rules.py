@@ -8,8 +8,8 @@ from typing import Any
 
 from welvo.checks.registry import Context, Fix, Found, declare_rule
 from welvo.matching.lamps import (
-    LampLine,
-    Pair,
+    LampPair,
+    LampSettingLine,
     against_profile,
     meeting_responders,
     port_lamps,
@@ -32,13 +32,13 @@ def _devices_with_lamps(ctx: Context) -> list[str]:
     return list(ctx.lamp_ports)
 
 
-def _on_ports(ctx: Context, device_id: str) -> Iterator[tuple[str, str, list[Pair]]]:
+def _on_ports(ctx: Context, device_id: str) -> Iterator[tuple[str, str, list[LampPair]]]:
     """Each searched port of a device: its label, its name for the eye, its pairs."""
     for label, found in ctx.lamps_of_device(device_id).items():
         yield label, f"{ctx.rig.devices[device_id].name} · {label}", found
 
 
-def _known_pairs(ctx: Context, device_id: str) -> Iterator[tuple[str, Pair]]:
+def _known_pairs(ctx: Context, device_id: str) -> Iterator[tuple[str, LampPair]]:
     """The pairs of a device of which there is no doubt which lamp they are."""
     for label, _, found in _on_ports(ctx, device_id):
         for p in found:
@@ -91,18 +91,18 @@ def other_address(ctx: Context, device_id: str) -> Iterator[Found]:
         )
 
 
-def _address_fixes(ctx: Context, ref: PortRef, p: Pair) -> list[Fix]:
+def _address_fixes(ctx: Context, ref: PortRef, p: LampPair) -> list[Fix]:
     """To set the lamp as planned, or to plan it as it is; worked out when somebody looks."""
     return [_push_it(ref, p, p.lines[0], _name_of_lamp(ctx, p.fixture)), *_plan_it(ctx, p)]
 
 
-def _push_it(ref: PortRef, p: Pair, line: LampLine, name: str) -> Fix:
+def _push_it(ref: PortRef, p: LampPair, line: LampSettingLine, name: str) -> Fix:
     """To set a lamp as planned."""
     assert p.lamp
     return Fix(f"Push {line.plan}", ((name, line.reported, line.plan),), lamp=(ref, p.lamp.uid, line.key))
 
 
-def _plan_it(ctx: Context, p: Pair) -> list[Fix]:
+def _plan_it(ctx: Context, p: LampPair) -> list[Fix]:
     """To plan the address that a lamp has, where its place can be typed."""
     try:
         take_addresses(ctx.index, [p])

@@ -18,7 +18,7 @@ from welvo.rig.refs import Goto, PortRef, to_run
 from welvo.rig.runs import Segment
 from welvo.runs.along import components_of, piece_name
 from welvo.runs.bridge import demands_of_bridge, first_free, goes_on, meetings_behind, rows_behind_bridge, set_right
-from welvo.runs.cable import Piece, Stream
+from welvo.runs.cable import Piece, PortStream
 from welvo.runs.claims import split_ports
 from welvo.runs.edits import change_segment
 from welvo.runs.lamps import lamps_past_end, not_driven, too_close
@@ -26,7 +26,7 @@ from welvo.runs.power import joints_of_port, stretches_of_port
 from welvo.survey.lines import UNIT_LOADS, LineSum, Stop, line_sum, plug_of
 
 
-def _say_bridges(here: PortHere) -> tuple[str, str, Stream | None, list[Piece]]:
+def _say_bridges(here: PortHere) -> tuple[str, str, PortStream | None, list[Piece]]:
     (device_id, label), stream = here.ref, here.stream
     return device_id, label, stream, [p for p in stream.pieces if p.segment.kind == "bridge"] if stream else []
 

@@ -7,14 +7,14 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Literal, NamedTuple
 
-from welvo.matching.lamps import Pair, pairs_on_port, searched_ports
+from welvo.matching.lamps import LampPair, pairs_on_port, searched_ports
 from welvo.observed.values import Observed, SourceSeen
 from welvo.patch.index import Index, Taker
 from welvo.rig.document import Change, Edit, Rig
 from welvo.rig.protocol import PROTOCOLS, Protocol
 from welvo.rig.refs import BUS, NOWHERE, Goto, PortRef, to_run
 from welvo.rig.wiring import Feed, Port
-from welvo.runs.cable import Stream
+from welvo.runs.cable import PortStream
 from welvo.runs.claims import Claim
 from welvo.runs.power import Load, loads_of_supplies
 from welvo.survey.traffic import Traffic, traffic_facts, traffic_of_rig
@@ -122,7 +122,7 @@ class PortHere(NamedTuple):
     ref: PortRef
     name: str
     port: Port
-    stream: Stream | None
+    stream: PortStream | None
 
 
 @dataclass(frozen=True)
@@ -189,7 +189,7 @@ class Context:
             found.setdefault(ref.device, []).append(ref.port)
         return found
 
-    def lamps_of_device(self, device_id: str) -> dict[str, list[Pair]]:
+    def lamps_of_device(self, device_id: str) -> dict[str, list[LampPair]]:
         """What was found by RDM beside what is planned, by searched port of a device."""
         if device_id not in self._lamps_by_device:
             labels = self.lamp_ports.get(device_id, ())
@@ -199,7 +199,7 @@ class Context:
         return self._lamps_by_device[device_id]
 
     @cached_property
-    def _lamps_by_device(self) -> dict[str, dict[str, list[Pair]]]:
+    def _lamps_by_device(self) -> dict[str, dict[str, list[LampPair]]]:
         return {}
 
     @cached_property

@@ -20,7 +20,7 @@ from welvo.rig.protocol import say_protocol, say_wire
 from welvo.rig.refs import Goto, PortRef, to_run
 from welvo.rig.wiring import ABILITIES
 from welvo.runs.along import element_pixel, piece_name
-from welvo.runs.cable import Stream
+from welvo.runs.cable import PortStream
 from welvo.runs.claims import meetings_of_claims
 from welvo.runs.edits import (
     begin_and_make,
@@ -40,7 +40,7 @@ def streams_to_check(ctx: Context) -> list[PortRef]:
     return list(ctx.index.cables_and_sums.streams)
 
 
-def _reach_of_stream(ctx: Context, device_id: str, label: str, stream: Stream) -> set[int]:
+def _reach_of_stream(ctx: Context, device_id: str, label: str, stream: PortStream) -> set[int]:
     """The universes that a port's stream goes through, what it is only configured for included."""
     numbers = {n for n, _ in stream.used}
     if stream.start and stream.ends and ctx.rig.devices[device_id].ports[label].pixels:
@@ -48,7 +48,7 @@ def _reach_of_stream(ctx: Context, device_id: str, label: str, stream: Stream) -
     return numbers
 
 
-def _keys_behind(stream: Stream, from_led: int = 0) -> tuple[str, ...]:
+def _keys_behind(stream: PortStream, from_led: int = 0) -> tuple[str, ...]:
     return tuple(dict.fromkeys(p.key for p in stream.pieces if p.key and p.led + p.leds > from_led))
 
 
@@ -657,7 +657,7 @@ def _if_more_were_connected(ctx: Context, device_id: str) -> str:
     return ""
 
 
-def _say_configured_end(ctx: Context, stream: Stream) -> str:
+def _say_configured_end(ctx: Context, stream: PortStream) -> str:
     """The last slot that a port is configured to reach."""
     if stream.ends is None:
         return "nowhere"

@@ -103,7 +103,7 @@ def why_(file: Path, target: str, interface: str, seconds: float, password: str,
     questions. Exit code 1 when there is a cause."""
     from welvo.bench.questions import behind_the_facts, questions_about
     from welvo.bench.seeing import chain_to_target, port_for
-    from welvo.bench.why import Look, diagnose_item
+    from welvo.bench.why import Evidence, diagnose_item
     from welvo.checks.checker import check_rig
     from welvo.patch.index import Index
     from welvo.rig.base import Refused
@@ -125,7 +125,7 @@ def why_(file: Path, target: str, interface: str, seconds: float, password: str,
         now = steady()
         port = port_for(rig, asked.universe, asked.key) if asked.universe else None
         found = chain_to_target(index, observed, now, sight, asked, False)
-        look = Look(
+        look = Evidence(
             index=index,
             observed=observed,
             now=now,

@@ -12,7 +12,7 @@ from welvo.cli.base import FILE, app, as_json_option, fail_with, load_rig, rig_f
 
 if TYPE_CHECKING:
     from welvo.rig.document import Rig
-    from welvo.runs.cable import Cables, Stream
+    from welvo.runs.cable import Cables, PortStream
 
 
 @app.command()
@@ -90,7 +90,7 @@ def runs(
             click.echo(f"  {one['place']:>3} {one['name']:20} {slots:20} {where}")
 
 
-def _write_pixels(cables: Cables, shown: list[Stream]) -> None:
+def _write_pixels(cables: Cables, shown: list[PortStream]) -> None:
     """Every data pixel with all its numbers, in the order they are sent."""
     import csv
     import sys
@@ -152,7 +152,7 @@ def _find_device(rig: Rig, name: str) -> str:
     return found
 
 
-def _facts_of_stream(cables: Cables, stream: Stream) -> dict[str, Any]:
+def _facts_of_stream(cables: Cables, stream: PortStream) -> dict[str, Any]:
     from welvo.rig.notation import say_place
     from welvo.runs.along import part_name
 

@@ -28,7 +28,7 @@ from welvo.patience import steady
 if TYPE_CHECKING:
     from welvo.live.interfaces import Interface
     from welvo.live.listener import Listener
-    from welvo.observed.values import Observed, Said
+    from welvo.observed.values import DeviceAnswer, Observed
     from welvo.rig.document import Rig
 
 seconds_option = click.option(
@@ -70,14 +70,14 @@ def observe_rig(rig: Rig, where: Interface, listener: Listener, seconds: float, 
     )
 
 
-async def _ask_settings(rig: Rig, where: Interface, password: str) -> dict[str, Said]:
+async def _ask_settings(rig: Rig, where: Interface, password: str) -> dict[str, DeviceAnswer]:
     import asyncio
 
     from welvo.live.device_link import HttpLink, open_session
     from welvo.live.links import LinkError
     from welvo.rig.plan import link_of, model_of
 
-    found: dict[str, Said] = {}
+    found: dict[str, DeviceAnswer] = {}
     async with open_session(where.ip) as opened:
 
         async def one(ip: str, port: int) -> None:

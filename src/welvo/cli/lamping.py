@@ -24,7 +24,7 @@ from welvo.cli.devicing import listen_on
 
 if TYPE_CHECKING:
     from welvo.live.lamp_push import LampPush
-    from welvo.matching.lamps import Pair
+    from welvo.matching.lamps import LampPair
     from welvo.observed.values import Lamp, PortAt
     from welvo.patch.index import Index
     from welvo.rig.document import Rig
@@ -218,7 +218,7 @@ def _row_of_port(index: Index, ref: PortRef, found: list[Lamp] | str, pushed: La
     return {"port": name, "failed": "", "lamps": lamps_, "at one address": at_one, "wrong": wrong}
 
 
-def _facts_of_lamp(index: Index, p: Pair, outcomes: dict[int, Any]) -> dict[str, Any]:
+def _facts_of_lamp(index: Index, p: LampPair, outcomes: dict[int, Any]) -> dict[str, Any]:
     from welvo.protocols.rdm import say_uid
 
     f = index.rig.fixtures.get(p.fixture)

@@ -13,7 +13,7 @@ from welvo.cli.base import FILE, app, as_json_option, check_rig_target, fail_wit
 if TYPE_CHECKING:
     from welvo.patch.index import Index
     from welvo.patch.laying import Laying
-    from welvo.patch.steps import Step
+    from welvo.patch.steps import PatchStep
     from welvo.rig.document import Rig
 
 
@@ -171,7 +171,7 @@ def _read_laying(
     return Laying(place, pattern, by, chosen, tuple(universes), headroom, together, over)  # type: ignore[arg-type]
 
 
-def _moves_of_steps(index: Index, steps: list[Step]) -> list[dict[str, Any]]:
+def _moves_of_steps(index: Index, steps: list[PatchStep]) -> list[dict[str, Any]]:
     from welvo.rig.notation import say_place
 
     rig = index.rig

@@ -25,9 +25,9 @@ from welvo.live.output import rows_of, streams_to_send
 from welvo.live.status import read_status
 from welvo.matching.leaving import Proof, proof_of_pixel
 from welvo.matching.planned import full_plan
-from welvo.observed.values import NOTHING, Observed, Said
+from welvo.observed.values import NOTHING, DeviceAnswer, Observed
 from welvo.patch.index import Index
-from welvo.patience import TURN, Limit
+from welvo.patience import TURN, PatienceLimit
 from welvo.rig.document import Rig
 from welvo.rig.lookup import joined_wires
 from welvo.rig.notation import say_place
@@ -55,7 +55,7 @@ def _wait_until_true(what: str, condition: Callable[[], bool], seconds: float = 
 
     Raises Untrue, or TooBusy when the wait was long by the clock and yet short of turns.
     """
-    limit = Limit(seconds)
+    limit = PatienceLimit(seconds)
     silent = ""
     while True:
         try:
@@ -295,7 +295,7 @@ def _show_middle(index: Index, levels: Levels, send: Callable[[], None], say: Ca
     )
     found = leaves(index, "534")
     _must_be_true("that is found", found is not None and found.mark == "differs")
-    kept: list[Said] = []
+    kept: list[DeviceAnswer] = []
 
     def was_told() -> bool:
         kept[:] = [asyncio.run(read_settings(ip, port))]

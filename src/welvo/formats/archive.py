@@ -31,7 +31,7 @@ _FAULTS = (
 _COMPRESSIONS = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
 
 
-class Bounds(Struct, frozen=True):
+class ArchiveBounds(Struct, frozen=True):
     """What an archive may hold: `what` names it, sizes in bytes; `texts` bounds entries that are parsed."""
 
     what: str
@@ -70,7 +70,7 @@ def holds_entry(data: bytes, name: str) -> bool:
 
 
 def unpack_archive(
-    data: bytes, name: str, bounds: Bounds, damaged: str, wanted: Callable[[str], bool]
+    data: bytes, name: str, bounds: ArchiveBounds, damaged: str, wanted: Callable[[str], bool]
 ) -> dict[str, bytes]:
     """The wanted entries of an archive by name, with `/` between folders. Raises RigFileError in one sentence.
 
@@ -96,7 +96,7 @@ def unpack_archive(
         raise RigFileError(f"{name} {damaged.format(why=str(e)[:120] or type(e).__name__)}") from e
 
 
-def _check_entry(e: zipfile.ZipInfo, inside: str, name: str, bounds: Bounds) -> None:
+def _check_entry(e: zipfile.ZipInfo, inside: str, name: str, bounds: ArchiveBounds) -> None:
     if inside.startswith("/") or ".." in inside.split("/") or (len(inside) > 1 and inside[1] == ":"):
         raise RigFileError(f"{name} holds an entry that points outside of it (“{e.filename}”); refused.")
     if e.flag_bits & 1:

@@ -18,7 +18,7 @@ import msgspec
 from msgspec import Struct
 from msgspec.structs import replace
 
-from welvo.formats.archive import Bounds, unpack_archive
+from welvo.formats.archive import ArchiveBounds, unpack_archive
 from welvo.formats.files import RigFileError, read_bytes
 from welvo.formats.gdtf_terms import UNITS, Doubt, cie_to_hex, function_of, read_dmx_value, read_matrix
 from welvo.formats.ranges import hint_of_name, hold_of
@@ -33,7 +33,7 @@ if TYPE_CHECKING:
 
 DESCRIPTION = "description.xml"
 MOST_BYTES = 128 * 2**20
-BOUNDS = Bounds("a fixture type", MOST_BYTES, 24 * 2**20, 2000, lambda inside: inside == DESCRIPTION)
+BOUNDS = ArchiveBounds("a fixture type", MOST_BYTES, 24 * 2**20, 2000, lambda inside: inside == DESCRIPTION)
 OWN_FACTS = "welvo/facts.json"
 MOST_OWN = 1 << 20
 MOST_CHANNELS = 6000
@@ -49,19 +49,19 @@ BEAMS = {
 
 
 @dataclass
-class Imported:
+class ImportedProfile:
     """A fixture type as a profile, with everything that was not taken over as it stands."""
 
     profile: Profile
     doubts: list[Doubt] = field(default_factory=list)
 
 
-def read_gdtf(path: Path) -> Imported:
+def read_gdtf(path: Path) -> ImportedProfile:
     """Open a `.gdtf` file. Raises RigFileError with the reason."""
     return loads_gdtf(read_bytes(path, MOST_BYTES, "a fixture type"), path.name)
 
 
-def loads_gdtf(data: bytes, name: str = "the file") -> Imported:
+def loads_gdtf(data: bytes, name: str = "the file") -> ImportedProfile:
     files = _unpack_gdtf(data, name)
     root = parse_xml(files[DESCRIPTION], name)
     kind = root.find("FixtureType")
@@ -79,7 +79,7 @@ def loads_gdtf(data: bytes, name: str = "the file") -> Imported:
         check_whole_value(profile)
     except Refused as e:
         raise RigFileError(f"{name} says what no lamp can have. {e}") from e
-    return Imported(replace(profile, kept=dict(files)), reader.doubts)
+    return ImportedProfile(replace(profile, kept=dict(files)), reader.doubts)
 
 
 class _OwnMode(msgspec.Struct):

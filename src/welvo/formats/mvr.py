@@ -19,9 +19,9 @@ import numpy as np
 import numpy.typing as npt
 from msgspec import Struct
 
-from welvo.formats.archive import Bounds, unpack_archive
+from welvo.formats.archive import ArchiveBounds, unpack_archive
 from welvo.formats.files import RigFileError, read_bytes, shown_name
-from welvo.formats.gdtf import Imported, loads_gdtf, parse_xml
+from welvo.formats.gdtf import ImportedProfile, loads_gdtf, parse_xml
 from welvo.rig.notation import say_thousands
 from welvo.rig.patched import Turn
 from welvo.rig.steps import take_step
@@ -31,7 +31,7 @@ if TYPE_CHECKING:
 
 SCENE = "GeneralSceneDescription.xml"
 MOST_FILE = 192 * 2**20
-BOUNDS = Bounds("a scene", 768 * 2**20, 64 * 2**20, 20_000, lambda inside: inside == SCENE)
+BOUNDS = ArchiveBounds("a scene", 768 * 2**20, 64 * 2**20, 20_000, lambda inside: inside == SCENE)
 MOST_FIXTURES, MOST_NODES, MOST_TYPES = 20_000, 400_000, 1000
 """Fixtures, objects of any kind that are looked through for them, and fixture types that they name."""
 Matrix = npt.NDArray[np.float64]
@@ -64,7 +64,7 @@ class SceneFile:
     name: str
     data: bytes
     fixtures: list[SceneFixture]
-    types: dict[str, Imported]
+    types: dict[str, ImportedProfile]
     doubts: list[str] = field(default_factory=list)
 
 
@@ -92,7 +92,7 @@ def loads_mvr(data: bytes, name: str = "the file") -> SceneFile:
     if len(named) > MOST_TYPES:
         raise RigFileError(f"{name} names more than {say_thousands(MOST_TYPES)} fixture types, and was not read.")
     entries = {_stem_of_entry(k): k for k in reversed(files)}  # of several of one name the first
-    types: dict[str, Imported] = {}
+    types: dict[str, ImportedProfile] = {}
     for n, spec in enumerate(named):
         take_step("fixture types", n, len(named), every=1)
         entry = entries.get(_stem_of_entry(spec.strip()))

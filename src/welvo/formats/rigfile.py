@@ -21,7 +21,7 @@ import msgspec
 from msgspec import Struct
 from msgspec.structs import replace
 
-from welvo.formats.archive import Bounds, is_zip, pack_archive, unpack_archive
+from welvo.formats.archive import ArchiveBounds, is_zip, pack_archive, unpack_archive
 from welvo.formats.files import (
     RigFileError,
     Stamp,
@@ -44,7 +44,7 @@ from welvo.rig.references import broken_references
 
 RIG_ENTRY = "rig.json"
 MOST_FILE = 256 * 2**20
-BOUNDS = Bounds("a rig", 256 * 2**20, 64 * 2**20, 4096, lambda inside: inside == RIG_ENTRY)
+BOUNDS = ArchiveBounds("a rig", 256 * 2**20, 64 * 2**20, 4096, lambda inside: inside == RIG_ENTRY)
 OWN_ENTRIES = ("pictures", "versions", "scenes")
 """Parts of the rig whose `data` stands in entries of the ZIP of their own."""
 MOST_ID = 400

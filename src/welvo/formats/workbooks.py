@@ -16,7 +16,7 @@ from pathlib import Path
 
 from msgspec import Struct
 
-from welvo.formats.archive import Bounds, is_zip, pack_archive, unpack_archive
+from welvo.formats.archive import ArchiveBounds, is_zip, pack_archive, unpack_archive
 from welvo.formats.files import RigFileError, read_bytes, shown_name
 from welvo.formats.sheet_size import sheet_size
 from welvo.rig.notation import say_thousands
@@ -26,7 +26,7 @@ MOST_FILE = 16 * 2**20
 MOST_ROWS, MOST_COLUMNS = 20_000, 200
 MOST_CELLS = 1_000_000
 """Cells from the first to the last that holds anything, empty ones included: a reader makes room for all of them."""
-BOUNDS = Bounds("a spreadsheet", 96 * 2**20, 64 * 2**20, 4096, lambda inside: inside.endswith((".xml", ".rels")))
+BOUNDS = ArchiveBounds("a spreadsheet", 96 * 2**20, 64 * 2**20, 4096, lambda inside: inside.endswith((".xml", ".rels")))
 
 
 class Grid(Struct, frozen=True):

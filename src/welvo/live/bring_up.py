@@ -18,8 +18,8 @@ from msgspec import Struct
 from welvo.live.device_link import read_settings
 from welvo.live.interfaces import Interface, port_taken, trouble_of
 from welvo.live.links import LinkError
-from welvo.observed.values import Heard, Said
-from welvo.patience import Limit, patient, rest
+from welvo.observed.values import DeviceAnswer, Heard
+from welvo.patience import PatienceLimit, patient, rest
 from welvo.protocols import artnet
 from welvo.rig.addresses import differing_part, free_address, same_network, say_network
 from welvo.rig.wiring import DeviceModel
@@ -66,7 +66,7 @@ class Probes(Protocol):
         """`yes`, `refused` (somebody is there, and nothing listens) or `nothing`."""
 
     async def polled(self, ip: str) -> Heard | None: ...
-    async def settings(self, ip: str, port: int, password: str) -> Said | str:
+    async def settings(self, ip: str, port: int, password: str) -> DeviceAnswer | str:
         """What it says of itself, or why it says nothing."""
 
     def heard(self) -> dict[str, Heard]: ...
@@ -316,7 +316,7 @@ class RealProbes:
         with contextlib.closing(socket.socket(socket.AF_INET, socket.SOCK_DGRAM)) as sock:
             with contextlib.suppress(OSError):
                 sock.bind((self._interface.ip, 0))
-            limit, turn = Limit(WHOSE_ADDRESS, turn=0.1), 0
+            limit, turn = PatienceLimit(WHOSE_ADDRESS, turn=0.1), 0
             while limit.lasts():
                 if turn % 3 == 0:
                     with contextlib.suppress(OSError):  # makes the system ask whose address it is
@@ -345,7 +345,7 @@ class RealProbes:
     async def polled(self, ip: str) -> Heard | None:
         before = self._heard().get(ip)
         self._poll(ip)
-        limit = Limit(PATIENCE, turn=0.1)
+        limit = PatienceLimit(PATIENCE, turn=0.1)
         while limit.lasts():
             await self._sleep(0.1)
             now = self._heard().get(ip)
@@ -353,7 +353,7 @@ class RealProbes:
                 return now
         return None
 
-    async def settings(self, ip: str, port: int, password: str) -> Said | str:
+    async def settings(self, ip: str, port: int, password: str) -> DeviceAnswer | str:
         try:
             return await read_settings(ip, port, password, self._interface.ip)
         except LinkError as e:

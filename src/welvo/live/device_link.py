@@ -15,7 +15,7 @@ import msgspec
 from msgspec import UNSET, UnsetType
 
 from welvo.live.links import LinkError, read_page, reason_of_error
-from welvo.observed.values import Result, Said
+from welvo.observed.values import DeviceAnswer, Result
 from welvo.patience import patient, rest, steady
 from welvo.rig.entered import SettingValue
 from welvo.rig.wiring import Need
@@ -59,7 +59,7 @@ class _Tables(msgspec.Struct):
     entered: Values = {}
 
 
-class Answer(msgspec.Struct):
+class SettingAnswer(msgspec.Struct):
     """What a device says to one setting that it was given."""
 
     taken: bool
@@ -68,7 +68,7 @@ class Answer(msgspec.Struct):
 
 
 class _Staged(msgspec.Struct):
-    results: dict[str, Answer]
+    results: dict[str, SettingAnswer]
 
 
 class _Frames(msgspec.Struct):
@@ -84,8 +84,8 @@ class DeviceLink(Protocol):
 
     ip: str
 
-    async def read(self) -> Said: ...
-    async def stage(self, values: Values) -> dict[str, Answer]: ...
+    async def read(self) -> DeviceAnswer: ...
+    async def stage(self, values: Values) -> dict[str, SettingAnswer]: ...
     async def act(self, act: Need) -> None: ...
     def at(self, ip: str) -> DeviceLink:
         """The same link to the same device at another address."""
@@ -136,12 +136,12 @@ class HttpLink:
             raise LinkError(f"{self.ip} answers with more than {MOST} octets.")
         return raw
 
-    async def read(self) -> Said:
+    async def read(self) -> DeviceAnswer:
         about = _decode_answer(await self._ask_page("GET", PAST), _About, self.ip)
         if about.protocol != 1:
             raise LinkError(f"{self.ip} speaks version {about.protocol} of the settings protocol; Welvo speaks 1.")
         tables = _decode_answer(await self._ask_page("GET", f"{PAST}/values"), _Tables, self.ip)
-        return Said(
+        return DeviceAnswer(
             steady(),
             active=tables.active,
             saved=tables.saved,
@@ -158,7 +158,7 @@ class HttpLink:
             identify=about.identify,
         )
 
-    async def stage(self, values: Values) -> dict[str, Answer]:
+    async def stage(self, values: Values) -> dict[str, SettingAnswer]:
         staged: _Staged = _decode_answer(
             await self._ask_page("POST", f"{PAST}/stage", {"values": values}), _Staged, self.ip
         )
@@ -203,7 +203,7 @@ def open_session(interface: str = "") -> ClientSession:
     return ClientSession(connector=connector, timeout=ClientTimeout(total=None))  # each request has its limit
 
 
-async def read_settings(ip: str, port: int, password: str = "", interface: str = "") -> Said:
+async def read_settings(ip: str, port: int, password: str = "", interface: str = "") -> DeviceAnswer:
     """One device's settings, now. Raises LinkError."""
     async with open_session(interface) as opened:
         return await HttpLink(opened, ip, port, password).read()
@@ -222,7 +222,7 @@ class Push:
         self.stopped = False
         self.failed = ""
         """What ended it early, in words."""
-        self.said: Said | None = None
+        self.said: DeviceAnswer | None = None
         """What the device said after it; None: it could not be read."""
         self.ip = ""
         """Where the device is now: another address than before, where the push gave it one."""
@@ -233,7 +233,7 @@ class Push:
     async def run_push(self, link: DeviceLink, wait: Callable[[float], Awaitable[None]] = rest) -> None:
         """Give all values, do the acts, then read what the device has."""
         self.ip = link.ip
-        given: dict[str, Answer] = {}
+        given: dict[str, SettingAnswer] = {}
         unsure: set[str] = set()
         keys = list(self.values)
         try:
@@ -265,7 +265,7 @@ class Push:
         self.doing = ""
 
     async def _follow_restart(
-        self, link: DeviceLink, given: dict[str, Answer], wait: Callable[[float], Awaitable[None]]
+        self, link: DeviceLink, given: dict[str, SettingAnswer], wait: Callable[[float], Awaitable[None]]
     ) -> DeviceLink:
         """Follow a device through its restart: silence first, then an answer, where its new address says."""
         new = self.values.get("ip") if "ip" in given and given["ip"].taken else None
@@ -287,7 +287,7 @@ class Push:
         self.ip = link.ip
         return link
 
-    async def _read_back(self, link: DeviceLink, wait: Callable[[float], Awaitable[None]]) -> Said | None:
+    async def _read_back(self, link: DeviceLink, wait: Callable[[float], Awaitable[None]]) -> DeviceAnswer | None:
         """What the device has; asked again for as long as a restart takes, since it may have lost power."""
         for _ in range(max(4, int((self.restart_takes + 2) / 0.5))):
             try:
@@ -300,7 +300,7 @@ class Push:
                 await wait(0.5)
         return None
 
-    def _result_of_setting(self, key: str, answer: Answer | None, unsure: bool) -> Result:
+    def _result_of_setting(self, key: str, answer: SettingAnswer | None, unsure: bool) -> Result:
         """What became of one setting. What the device says at the end counts for more than what it said before."""
         value, now = self.values[key], steady()
         why = self.failed

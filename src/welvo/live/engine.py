@@ -23,7 +23,7 @@ from msgspec import Struct, field
 
 from welvo.live.beside import Act
 from welvo.live.frames import SLOTS, Frames
-from welvo.live.messages import Answer, Command, Opening, Out, line_of, read_answer
+from welvo.live.messages import EngineAnswer, EngineCommand, Opening, Out, line_of, read_answer
 from welvo.patience import crowding, wait_for_news
 
 SILENT_AFTER = 0.35
@@ -98,12 +98,12 @@ class EngineProcess:
             pass_fds=handles,
             bufsize=0,
         )
-        self._talk = Talk(process)
-        self._talk.send_line(Command(open=Opening(self._interface, self._name, self.cid.hex, self._keys)))
+        self._talk = EngineTalk(process)
+        self._talk.send_line(EngineCommand(open=Opening(self._interface, self._name, self.cid.hex, self._keys)))
         if self._stays:
-            self._talk.send_line(Command(stays=self._stays), "stays")
+            self._talk.send_line(EngineCommand(stays=self._stays), "stays")
         if self._specs is not None:
-            self._talk.send_line(Command(streams=self._specs), "streams")
+            self._talk.send_line(EngineCommand(streams=self._specs), "streams")
 
     def wait_ready(self, seconds: float = START_WITHIN) -> None:
         """Wait until the process can send. Raises EngineError with the reason when it cannot; it is ended then."""
@@ -141,17 +141,17 @@ class EngineProcess:
     def set_streams(self, specs: Sequence[Out]) -> None:
         """Say what goes out. Only the newest set counts: one that was not yet taken is replaced by it."""
         self._specs = tuple(specs)
-        self._talk.send_line(Command(streams=self._specs), "streams")
+        self._talk.send_line(EngineCommand(streams=self._specs), "streams")
 
     def set_stays(self, bits: bytes) -> None:
         """Say what stays as it is at a blackout that is asked for beside the window: a bit for each slot of all rows,
         the lowest first."""
         self._stays = bits
-        self._talk.send_line(Command(stays=bits), "stays")
+        self._talk.send_line(EngineCommand(stays=bits), "stays")
 
     def dealt_with(self, act: Act) -> None:
         """Say that the window itself did what a key asks for."""
-        self._talk.send_line(Command(seen=act))
+        self._talk.send_line(EngineCommand(seen=act))
 
     def was_done(self, act: Act) -> bool:
         """Whether the process did what a key asks for, and nobody has said yet that this is the same press. What it has
@@ -175,7 +175,7 @@ class EngineProcess:
 
     def lighten(self) -> None:
         """End a blackout that the process made by itself; the levels are dark now, or are not to be."""
-        self._talk.send_line(Command(dark=False))
+        self._talk.send_line(EngineCommand(dark=False))
 
     def write(self, levels: bytes) -> None:
         """Levels of all rows, rows × 512 octets."""
@@ -183,11 +183,11 @@ class EngineProcess:
             raise ValueError(f"{len(levels)} octets instead of {self.rows * SLOTS}")
         self.frames.write_frame(levels)
 
-    def wait_for(self, wanted: Callable[[Answer], object], seconds: float) -> Answer | None:
+    def wait_for(self, wanted: Callable[[EngineAnswer], object], seconds: float) -> EngineAnswer | None:
         """The next answer of a kind, or None when none comes in time."""
-        found: list[Answer] = []
+        found: list[EngineAnswer] = []
 
-        def look(talk: Talk) -> bool:
+        def look(talk: EngineTalk) -> bool:
             for n, answer in enumerate(talk.answers):
                 if wanted(answer):
                     found.append(answer)
@@ -198,10 +198,10 @@ class EngineProcess:
         self._talk.wait_for_condition(look, seconds)
         return found[0] if found else None
 
-    def status(self, seconds: float = 1.0) -> Answer:
+    def status(self, seconds: float = 1.0) -> EngineAnswer:
         """What was sent so far, and what went wrong, asked anew; waits for the answer. All is 0 when none comes."""
-        self._talk.send_line(Command(status=True))
-        return self.wait_for(lambda answer: answer.status, seconds) or Answer()
+        self._talk.send_line(EngineCommand(status=True))
+        return self.wait_for(lambda answer: answer.status, seconds) or EngineAnswer()
 
     def revive(self) -> None:
         """Put a new process in place of one that does not answer, with the same identity, streams and levels."""
@@ -221,7 +221,7 @@ class EngineProcess:
         self._talk.join_thread(4 * END_WITHIN * crowding())
 
 
-class Talk:
+class EngineTalk:
     """Carries lines to and from one process, in a thread that nobody has to wait for."""
 
     def __init__(self, process: subprocess.Popen[bytes]) -> None:
@@ -231,7 +231,7 @@ class Talk:
         self.ended = False
         self.wrong: dict[str, str] = {}
         self.heard_at = self.looked_at = time.monotonic()
-        self.answers: deque[Answer] = deque(maxlen=200)
+        self.answers: deque[EngineAnswer] = deque(maxlen=200)
         self.did: deque[Act] = deque()
         self.unmatched: deque[Act] = deque(maxlen=64)
         self.by_key = False
@@ -247,7 +247,7 @@ class Talk:
         self._thread = threading.Thread(target=self._carry_lines, name="engine-talk", daemon=True)
         self._thread.start()
 
-    def send_line(self, message: Command, kind: str = "") -> None:
+    def send_line(self, message: EngineCommand, kind: str = "") -> None:
         """Have a line carried over; one of the same kind that still waits is replaced."""
         with self._news:
             self._count += 1
@@ -262,13 +262,13 @@ class Talk:
                 with contextlib.suppress(BlockingIOError):  # full: it is awake anyway
                     os.write(self._wake_write, b"!")
 
-    def wait_for_condition(self, condition: Callable[[Talk], object], seconds: float) -> bool:
+    def wait_for_condition(self, condition: Callable[[EngineTalk], object], seconds: float) -> bool:
         with self._news:
             return wait_for_news(self._news, lambda: bool(condition(self)), seconds)
 
     def end_process(self, then: Callable[[], object]) -> None:
         self._then = then
-        self.send_line(Command(stop=True))
+        self.send_line(EngineCommand(stop=True))
         with self._news:
             self._ending_since = time.monotonic()
             self._wake_thread()

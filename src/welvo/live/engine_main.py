@@ -28,20 +28,20 @@ from welvo.live.encoders import OCTETS, UNIVERSES, Packet, Target
 from welvo.live.frames import SLOTS, Frames
 from welvo.live.mass import Mass, can_send_in_mass
 from welvo.live.messages import (
-    Answer,
-    Command,
-    Group,
+    EngineAnswer,
+    EngineCommand,
     LineOut,
     OctetsOut,
     Opening,
     Out,
+    StreamGroup,
     UniverseOut,
     line_of,
     read_command,
 )
 
 if TYPE_CHECKING:
-    from welvo.live.serial_line import Line
+    from welvo.live.serial_line import OfferedLine
 
 KEEP_ALIVE = 0.9
 """Seconds after which an unchanged frame goes out again; both standards ask for 0.8 to 1 s."""
@@ -209,7 +209,7 @@ class LineStream:
     sync = 0
     targets: list[Target] = []
 
-    def __init__(self, spec: LineOut, line: Line | None) -> None:
+    def __init__(self, spec: LineOut, line: OfferedLine | None) -> None:
         self.spec = spec
         self.line = line
         self.always = spec.rule == "always"
@@ -269,7 +269,7 @@ class Engine:
         self.streams: dict[str, Stream] = {}
         self.masses: dict[int, list[Mass]] = {}
         """By place in the heap: groups that leave in one call."""
-        self.lines: dict[str, Line] = {}
+        self.lines: dict[str, OfferedLine] = {}
         """The lines that are open, by serial port."""
         self.heap: list[tuple[float, int, float, list[Stream]]] = []
         self.udp: Sends | None = None
@@ -404,9 +404,10 @@ class Engine:
         heapq.heapify(self.heap)
         self.masses = {order: made for _, order, _, group in self.heap if (made := self.gather_mass(group))}
         groups = tuple(
-            Group(due - self.start, period, tuple(s.spec.id for s in group)) for due, _, period, group in self.heap
+            StreamGroup(due - self.start, period, tuple(s.spec.id for s in group))
+            for due, _, period, group in self.heap
         )
-        self.answer_parent(Answer(groups=groups, start=self.start + time.time() - self.clock()))
+        self.answer_parent(EngineAnswer(groups=groups, start=self.start + time.time() - self.clock()))
 
     def gather_mass(self, group: Sequence[Stream]) -> list[Mass]:
         """A group as calls that send many packets at once; empty where that is not possible, or not worth it."""
@@ -420,15 +421,15 @@ class Engine:
             [Mass(sock, mine) for sock, mine in by_socket if mine and isinstance(sock, socket.socket)] if whole else []
         )
 
-    def line_of_stream(self, spec: LineOut, others: dict[str, Stream]) -> Line | None:
+    def line_of_stream(self, spec: LineOut, others: dict[str, Stream]) -> OfferedLine | None:
         """The line a stream goes out on: that of its port, which no other stream may use."""
         name = spec.line
         if not name or any(isinstance(s, LineStream) and s.line and s.line.name == name for s in others.values()):
             return None
         if name not in self.lines:
-            from welvo.live.serial_line import Line  # few rigs need it, and starting must be fast
+            from welvo.live.serial_line import OfferedLine  # few rigs need it, and starting must be fast
 
-            self.lines[name] = Line(name)
+            self.lines[name] = OfferedLine(name)
         return self.lines[name]
 
     def announce_universes(self, now: float) -> None:
@@ -454,7 +455,7 @@ class Engine:
         except OSError:
             self.errors += 1
 
-    def answer_parent(self, message: Answer) -> None:
+    def answer_parent(self, message: EngineAnswer) -> None:
         """Answer the parent; what it does not read in time is dropped, whole lines at a time."""
         if len(self.outbox) < MOST_UNREAD:
             self.outbox += line_of(message)
@@ -526,7 +527,7 @@ class Engine:
         if wrong != self.told:
             news = self.told = wrong
         self.answer_parent(
-            Answer(beat=self.beats, sent=self.count_frames(), errors=self.errors, late=self.late, wrong=news)
+            EngineAnswer(beat=self.beats, sent=self.count_frames(), errors=self.errors, late=self.late, wrong=news)
         )
 
     def count_frames(self) -> int:
@@ -551,7 +552,7 @@ class Engine:
             self.dark = not self.dark
         else:
             self.ending = True
-        self.answer_parent(Answer(did=act))
+        self.answer_parent(EngineAnswer(did=act))
 
     def send_due(self) -> None:
         """Send what is due now, and put each group's next moment on its fixed schedule."""
@@ -595,13 +596,13 @@ class Engine:
         for line in lines:
             self.obey_command(read_command(line))
 
-    def obey_command(self, command: Command) -> None:
+    def obey_command(self, command: EngineCommand) -> None:
         if command.open:
             try:
                 self.open_sockets(command.open)
-                self.answer_parent(Answer(ready=True))
+                self.answer_parent(EngineAnswer(ready=True))
             except OSError as e:
-                self.answer_parent(Answer(failed=f"{e.strerror or e}"))
+                self.answer_parent(EngineAnswer(failed=f"{e.strerror or e}"))
                 self.ending = True
         if command.stays is not None:
             self.stays = b"".join(map(_EIGHT.__getitem__, command.stays))
@@ -612,7 +613,7 @@ class Engine:
         if command.streams is not None:
             self.set_streams(command.streams)
         if command.status:
-            self.answer_parent(Answer(status=True, sent=self.count_frames(), errors=self.errors, late=self.late))
+            self.answer_parent(EngineAnswer(status=True, sent=self.count_frames(), errors=self.errors, late=self.late))
             self.late = 0.0
         if command.stop:
             self.ending = True
@@ -634,7 +635,7 @@ class Engine:
             stream.end_stream(now)
         for line in self.lines.values():
             line.close()
-        self.answer_parent(Answer(ended=True))
+        self.answer_parent(EngineAnswer(ended=True))
 
 
 def main() -> None:

@@ -13,8 +13,8 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.live.links import LinkError
-from welvo.live.rdm_link import RdmPort, RdmRefused, Talk
-from welvo.matching.lamps import Wish, order_of_moves
+from welvo.live.rdm_link import RdmPort, RdmRefused, ResponderTalk
+from welvo.matching.lamps import LampWish, order_of_moves
 from welvo.observed.values import Lamp, Outcome
 from welvo.protocols.rdm import say_uid
 
@@ -29,7 +29,7 @@ class LampResult(Struct, frozen=True):
 class LampPush:
     """What is wished of the lamps of one port, and how far it is. Read by the window while it runs."""
 
-    def __init__(self, lamps: Iterable[Lamp], wishes: Mapping[int, Wish]) -> None:
+    def __init__(self, lamps: Iterable[Lamp], wishes: Mapping[int, LampWish]) -> None:
         self.lamps = {x.uid: x for x in lamps}
         self.wishes = dict(wishes)
         self.results: dict[tuple[int, str], LampResult] = {}
@@ -43,7 +43,7 @@ class LampPush:
         self._stopped = True
 
     async def run_push(self, port: RdmPort) -> None:
-        talk = Talk(port)
+        talk = ResponderTalk(port)
         for uid, wish in self.wishes.items():
             if wish.personality:
                 await self._give_order(uid, "personality", talk.set_personality(uid, wish.personality))
@@ -59,7 +59,7 @@ class LampPush:
             self.done += 1
         self._hold_against()
 
-    async def _set_addresses(self, talk: Talk) -> None:
+    async def _set_addresses(self, talk: ResponderTalk) -> None:
         wanted = {u: w.address for u, w in self.wishes.items() if w.address}
         at = {u: x.address for u, x in self.lamps.items()}
         stuck: set[int] = set()
@@ -98,7 +98,7 @@ class LampPush:
             self.results[uid, key] = result
         return result.outcome == "taken"
 
-    async def _read_back(self, talk: Talk, uid: int) -> None:
+    async def _read_back(self, talk: ResponderTalk, uid: int) -> None:
         self.doing = f"reads {say_uid(uid)} back"
         before = self.lamps.get(uid)
         now = await talk.read_responder(uid)

@@ -20,7 +20,7 @@ from welvo.live.groups import Ears, Groups
 from welvo.live.interfaces import Interface, dropped_by, port_taken, state_of
 from welvo.live.mass import AT_ONCE, LARGEST, Gather
 from welvo.live.recording import Recorder, likely_destination
-from welvo.live.worker import Faults, Worker
+from welvo.live.worker import Worker, WorkerFaults
 from welvo.observed.values import Heard, HeardPort, SourceSeen
 from welvo.patience import steady
 from welvo.protocols import artnet, sacn
@@ -114,7 +114,7 @@ class Listener:
     ) -> None:
         self.interface = interface
         self.quiet = quiet
-        self.faults = Faults()
+        self.faults = WorkerFaults()
         self._clock = clock
         self._poll = poll and not quiet
         self._lock = threading.Lock()

@@ -17,7 +17,7 @@ WORTH_IT = 8
 """From so many packets on; below it the arrays cost more than they save."""
 
 
-class Stream(Protocol):
+class DueStream(Protocol):
     """What is sent: one packet to some targets, when it is due. `wrong` says why the network did not take it."""
 
     packet: bytearray
@@ -58,7 +58,7 @@ def can_send_in_mass(sock: object, streams: Sequence[object]) -> bool:
 class Mass:
     """A group of streams of one socket, in the order in which they leave."""
 
-    def __init__(self, sock: socket.socket, streams: Sequence[Stream]) -> None:
+    def __init__(self, sock: socket.socket, streams: Sequence[DueStream]) -> None:
         self._streams = list(streams)
         self._fd = sock.fileno()
         count = sum(len(s.targets) for s in streams)

@@ -42,7 +42,7 @@ class UniverseOut(Struct, frozen=True, tag_field="carries", tag="universe", omit
     """The frame that receivers are left with; None: the one they have."""
 
 
-class Part(Struct, frozen=True, array_like=True):
+class OctetPart(Struct, frozen=True, array_like=True):
     """A piece of a stream of octets: `octets` of a row from slot `first` (from 0) on, at `offset` in the stream."""
 
     row: int
@@ -58,7 +58,7 @@ class OctetsOut(Struct, frozen=True, tag_field="carries", tag="octets", omit_def
     protocol: Protocol
     wire: int
     to: tuple[str, ...]
-    parts: tuple[Part, ...]
+    parts: tuple[OctetPart, ...]
     length: int
     feeds: tuple[str, ...] = ()
     rate: float = 44.0
@@ -100,7 +100,7 @@ class Opening(Struct, frozen=True, omit_defaults=True):
     """Whether it listens for the keys that work beside a window."""
 
 
-class Command(Struct, frozen=True, omit_defaults=True):
+class EngineCommand(Struct, frozen=True, omit_defaults=True):
     """To the process: whatever is given is to be done."""
 
     open: Opening | None = None
@@ -114,7 +114,7 @@ class Command(Struct, frozen=True, omit_defaults=True):
     stop: bool = False
 
 
-class Group(Struct, frozen=True):
+class StreamGroup(Struct, frozen=True):
     """Streams that leave at one moment: `after` seconds from the start, then every `period` seconds."""
 
     after: float
@@ -122,13 +122,13 @@ class Group(Struct, frozen=True):
     ids: tuple[str, ...]
 
 
-class Answer(Struct, frozen=True, omit_defaults=True):
+class EngineAnswer(Struct, frozen=True, omit_defaults=True):
     """From the process: what happened, or how it goes."""
 
     ready: bool = False
     failed: str = ""
     """Why it cannot send at all."""
-    groups: tuple[Group, ...] | None = None
+    groups: tuple[StreamGroup, ...] | None = None
     """The schedule of a new set of streams."""
     start: float = 0.0
     """When the schedule begins, in seconds since the epoch."""
@@ -148,19 +148,19 @@ class Answer(Struct, frozen=True, omit_defaults=True):
 
 
 _write = msgspec.json.Encoder().encode
-_read_command = msgspec.json.Decoder(Command).decode
-_read_answer = msgspec.json.Decoder(Answer).decode
+_read_command = msgspec.json.Decoder(EngineCommand).decode
+_read_answer = msgspec.json.Decoder(EngineAnswer).decode
 
 
-def line_of(message: Command | Answer) -> bytes:
+def line_of(message: EngineCommand | EngineAnswer) -> bytes:
     return _write(message) + b"\n"
 
 
-def read_command(line: bytes) -> Command:
+def read_command(line: bytes) -> EngineCommand:
     """Raises msgspec.DecodeError when the line is no command."""
     return _read_command(line)
 
 
-def read_answer(line: bytes) -> Answer:
+def read_answer(line: bytes) -> EngineAnswer:
     """Raises msgspec.DecodeError when the line is no answer."""
     return _read_answer(line)

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from welvo.live.encoders import can_send
 from welvo.live.interfaces import Interface
-from welvo.live.messages import LineOut, OctetsOut, Out, Part, UniverseOut
+from welvo.live.messages import LineOut, OctetPart, OctetsOut, Out, UniverseOut
 from welvo.observed.values import SILENT_AFTER, Heard
 from welvo.patch.index import Index
 from welvo.protocols import artnet, sacn
@@ -183,7 +183,7 @@ def _to_devices(index: Index, rows: dict[str, int], borrowed: frozenset[str]) ->
             continue
         pieces, length = stream_of(index, mine)
         parts = tuple(
-            Part(rows[p.universe], p.first - 1, p.octets, p.offset)
+            OctetPart(rows[p.universe], p.first - 1, p.octets, p.offset)
             for p in pieces
             if is_in_use(rig, "universes", p.universe)
         )

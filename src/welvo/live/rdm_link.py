@@ -20,7 +20,7 @@ from welvo.live.listener import Listener
 from welvo.observed.values import Lamp, PortAt
 from welvo.patience import patient, rest, steady
 from welvo.protocols import artnet, rdm
-from welvo.protocols.rdm import Frame
+from welvo.protocols.rdm import RdmPacket
 from welvo.protocols.wire import WireError
 
 if TYPE_CHECKING:
@@ -55,15 +55,15 @@ class RdmRefused(LinkError):
 class RdmPort(Protocol):
     """A line with responders, by whatever way it is reached."""
 
-    async def ask(self, request: Frame) -> Frame: ...
+    async def ask(self, request: RdmPacket) -> RdmPacket: ...
     async def table(self, anew: bool) -> list[int]: ...
 
 
 @dataclass
 class _Waiting:
-    future: asyncio.Future[Frame]
+    future: asyncio.Future[RdmPacket]
     loop: asyncio.AbstractEventLoop
-    request: Frame
+    request: RdmPacket
 
 
 @dataclass
@@ -114,15 +114,17 @@ class Gateways:
 
     # ---- asking
 
-    async def ask_port(self, ip: str, address: int, request: Frame) -> Frame:
+    async def ask_port(self, ip: str, address: int, request: RdmPacket) -> RdmPacket:
         import asyncio
 
         lock = self._locks.setdefault((ip, address), asyncio.Lock())
         async with lock:
             for _ in range(TRIES):
                 self._transaction = (self._transaction + 1) & 0xFF
-                frame = Frame(request.to, OWN_UID, request.command, request.pid, request.data, self._transaction, 1, 0,
-                              request.sub)  # fmt: skip
+                frame = RdmPacket(
+                    request.to, OWN_UID, request.command, request.pid, request.data,
+                    self._transaction, port=1, sub=request.sub,
+                )  # fmt: skip
                 loop = asyncio.get_running_loop()
                 key = (ip, address, request.to, self._transaction)
                 waiting = self._waiting[key] = _Waiting(loop.create_future(), loop, frame)
@@ -164,7 +166,7 @@ class Gateways:
         raise LinkError(f"{ip} gives no table of its responders.")
 
 
-def _resolve_future(future: asyncio.Future[Frame], frame: Frame) -> None:
+def _resolve_future(future: asyncio.Future[RdmPacket], frame: RdmPacket) -> None:
     if not future.done():
         future.set_result(frame)
 
@@ -175,7 +177,7 @@ class ArtRdmPort:
     def __init__(self, gateways: Gateways, ip: str, address: int) -> None:
         self._gateways, self.ip, self.address = gateways, ip, address
 
-    async def ask(self, request: Frame) -> Frame:
+    async def ask(self, request: RdmPacket) -> RdmPacket:
         return await self._gateways.ask_port(self.ip, self.address, request)
 
     async def table(self, anew: bool) -> list[int]:
@@ -185,7 +187,7 @@ class ArtRdmPort:
 # ---- one responder
 
 
-class Talk:
+class ResponderTalk:
     """Questions to responders of a port, with all that may come instead of a plain answer."""
 
     def __init__(self, port: RdmPort, sleep: Callable[[float], object] | None = None) -> None:
@@ -193,12 +195,12 @@ class Talk:
         self._sleep = sleep
 
     async def get_parameter(self, uid: int, pid: int, data: bytes = b"", sub: int = rdm.ROOT) -> bytes:
-        return await self._do_request(Frame(uid, OWN_UID, rdm.GET, pid, data, sub=sub))
+        return await self._do_request(RdmPacket(uid, OWN_UID, rdm.GET, pid, data, sub=sub))
 
     async def set_parameter(self, uid: int, pid: int, data: bytes = b"", sub: int = rdm.ROOT) -> bytes:
-        return await self._do_request(Frame(uid, OWN_UID, rdm.SET, pid, data, sub=sub))
+        return await self._do_request(RdmPacket(uid, OWN_UID, rdm.SET, pid, data, sub=sub))
 
-    async def _do_request(self, request: Frame) -> bytes:
+    async def _do_request(self, request: RdmPacket) -> bytes:
         """The data of the answer. Raises RdmRefused for a no, LinkError when no proper answer comes in time."""
         got = b""
         for _ in range(MOST_PARTS):
@@ -216,14 +218,14 @@ class Talk:
                 break
         raise LinkError(f"{rdm.say_uid(request.to)} never comes to the end of its answer.")
 
-    async def _fetch_put_off(self, request: Frame, promise: Frame) -> Frame:
+    async def _fetch_put_off(self, request: RdmPacket, promise: RdmPacket) -> RdmPacket:
         """The answer that was put off (E1.20, 6.3.2): it is waited for, then taken out of the queue."""
         tenths = struct.unpack(">H", promise.data)[0] if len(promise.data) == 2 else 1
         if tenths / 10 > MOST_PROMISED:
             raise LinkError(f"{rdm.say_uid(request.to)} wants {tenths / 10:g} s for its answer, which is too long.")
         await self._pause_between(max(0.02, tenths / 10))
         for _ in range(MOST_FETCHED):
-            said = await self._port.ask(Frame(request.to, OWN_UID, rdm.GET, rdm.QUEUED_MESSAGE, b"\x04"))
+            said = await self._port.ask(RdmPacket(request.to, OWN_UID, rdm.GET, rdm.QUEUED_MESSAGE, b"\x04"))
             if said.port == rdm.ACK_TIMER:
                 await self._pause_between(0.1)
                 continue
@@ -355,7 +357,7 @@ class Talk:
         await self.set_parameter(uid, rdm.IDENTIFY_DEVICE, bytes([on]))
 
 
-def _refusal_of_request(request: Frame, said: Frame) -> RdmRefused:
+def _refusal_of_request(request: RdmPacket, said: RdmPacket) -> RdmRefused:
     reason = struct.unpack(">H", said.data)[0] if len(said.data) == 2 else -1
     why = rdm.NACKS.get(reason, f"reason 0x{reason:04X}" if reason >= 0 else "it gives no reason")
     what = rdm.NAMES.get(request.pid, f"parameter 0x{request.pid:04X}")
@@ -366,7 +368,7 @@ async def find_responders(
     port: RdmPort, anew: bool, told: Callable[[int, int], object] = lambda done, of: None
 ) -> list[Lamp]:
     """Every responder of a port, read. `told` is called with how many are read of how many."""
-    talk = Talk(port)
+    talk = ResponderTalk(port)
     uids = await port.table(anew)
     found: list[Lamp] = []
     silent = 0

@@ -17,9 +17,9 @@ from typing import TypeVar
 from welvo.live.links import LinkError
 from welvo.live.rdm_link import OWN_UID, TRIES
 from welvo.live.serial_line import Layer, LineError, open_layer
-from welvo.patience import Limit
+from welvo.patience import PatienceLimit
 from welvo.protocols import dmx512, rdm
-from welvo.protocols.rdm import Frame
+from welvo.protocols.rdm import RdmPacket
 from welvo.protocols.wire import WireError
 
 WITHIN = 0.03
@@ -45,7 +45,7 @@ class SerialRdm:
         self._lock = threading.Lock()
         self._transaction = 0
 
-    async def ask(self, request: Frame) -> Frame:
+    async def ask(self, request: RdmPacket) -> RdmPacket:
         return await self._do_beside(lambda line, go_on: self._ask_on_line(line, request, go_on))
 
     async def table(self, anew: bool) -> list[int]:
@@ -91,7 +91,7 @@ class SerialRdm:
 
     # ---- in a thread of its own
 
-    def _send_frame(self, line: Layer, frame: Frame) -> bytes:
+    def _send_frame(self, line: Layer, frame: RdmPacket) -> bytes:
         raw = rdm.encode_rdm(frame)
         line.line_break(BREAK, dmx512.MARK)
         line.write(raw)
@@ -99,7 +99,7 @@ class SerialRdm:
 
     def _hear_answer(self, line: Layer, sent: bytes) -> bytes:
         """What comes back within its time, without the break's zero and without the echo of what was sent."""
-        limit = Limit(self._within, turn=self._within)
+        limit = PatienceLimit(self._within, turn=self._within)
         got = b""
         while len(got) < LONGEST + len(sent):
             more = line.read(LONGEST, QUIET if got else self._within)
@@ -118,11 +118,11 @@ class SerialRdm:
                 got = got[len(echo) :]
         return got.lstrip(b"\0")
 
-    def _next_frame(self, f: Frame) -> Frame:
+    def _next_frame(self, f: RdmPacket) -> RdmPacket:
         self._transaction = (self._transaction + 1) & 0xFF
-        return Frame(f.to, OWN_UID, f.command, f.pid, f.data, self._transaction, 1, 0, f.sub)
+        return RdmPacket(f.to, OWN_UID, f.command, f.pid, f.data, self._transaction, 1, 0, f.sub)
 
-    def _ask_on_line(self, line: Layer, request: Frame, go_on: GoOn) -> Frame:
+    def _ask_on_line(self, line: Layer, request: RdmPacket, go_on: GoOn) -> RdmPacket:
         for _ in range(TRIES):
             go_on()
             frame = self._next_frame(request)
@@ -153,17 +153,17 @@ class SerialRdm:
 
     def _search_step(self, line: Layer, ask: rdm.Ask) -> bytes | None:
         if ask.kind == "unmute":
-            self._send_frame(line, self._next_frame(Frame(rdm.BROADCAST, OWN_UID, rdm.DISCOVERY, rdm.DISC_UN_MUTE)))
+            self._send_frame(line, self._next_frame(RdmPacket(rdm.BROADCAST, OWN_UID, rdm.DISCOVERY, rdm.DISC_UN_MUTE)))
             return None
         if ask.kind == "mute":
-            frame = self._next_frame(Frame(ask.low, OWN_UID, rdm.DISCOVERY, rdm.DISC_MUTE))
+            frame = self._next_frame(RdmPacket(ask.low, OWN_UID, rdm.DISCOVERY, rdm.DISC_MUTE))
             got = self._hear_answer(line, self._send_frame(line, frame))
             try:
                 return got if rdm.decode_rdm(got).source == ask.low else None
             except WireError:
                 return None
         bounds = rdm.uid_bytes(ask.low) + rdm.uid_bytes(ask.high)
-        branch = Frame(rdm.BROADCAST, OWN_UID, rdm.DISCOVERY, rdm.DISC_UNIQUE_BRANCH, bounds)
+        branch = RdmPacket(rdm.BROADCAST, OWN_UID, rdm.DISCOVERY, rdm.DISC_UNIQUE_BRANCH, bounds)
         return self._hear_answer(line, self._send_frame(line, self._next_frame(branch))) or None
 
 

@@ -35,7 +35,7 @@ Wire = tuple[Protocol, int]
 """Protocol and number."""
 
 
-class Frame(Struct, frozen=True):
+class RecordedFrame(Struct, frozen=True):
     """One frame of levels. `ended` closes the stream of its source."""
 
     at: float
@@ -82,7 +82,7 @@ class _Mark:
     """Every source's newest frame at a moment; `n` frames came before it."""
 
     n: int
-    newest: dict[tuple[Wire, str], Frame]
+    newest: dict[tuple[Wire, str], RecordedFrame]
 
 
 @dataclass
@@ -91,7 +91,7 @@ class Recording:
 
     datagrams: list[Datagram]
     left_out: int = 0
-    frames: list[Frame] = field(default_factory=list)
+    frames: list[RecordedFrame] = field(default_factory=list)
     _times: list[float] = field(default_factory=list)
     _marks: list[_Mark] = field(default_factory=list)
 
@@ -105,7 +105,7 @@ class Recording:
             if frame:
                 self.frames.append(frame)
         self._times = [f.at for f in self.frames]
-        newest: dict[tuple[Wire, str], Frame] = {}
+        newest: dict[tuple[Wire, str], RecordedFrame] = {}
         due = 0.0
         for n, f in enumerate(self.frames):
             if f.at >= due:
@@ -127,7 +127,7 @@ class Recording:
         """Whom a receiver would hear at a moment, with their levels; who is silent for too long is gone."""
         until = bisect.bisect_right(self._times, at)
         known = bisect.bisect_right([m.n for m in self._marks], until) - 1
-        newest: dict[tuple[Wire, str], Frame] = {}
+        newest: dict[tuple[Wire, str], RecordedFrame] = {}
         begin = 0
         if known >= 0:
             begin, newest = self._marks[known].n, dict(self._marks[known].newest)
@@ -160,7 +160,7 @@ class Recording:
         write_atomic(path, pcap.write_capture(self.datagrams))
 
 
-def _take_frame(newest: dict[tuple[Wire, str], Frame], f: Frame) -> None:
+def _take_frame(newest: dict[tuple[Wire, str], RecordedFrame], f: RecordedFrame) -> None:
     if f.ended:
         newest.pop((f.wire, f.source), None)
     else:
@@ -186,10 +186,10 @@ class _Alike:
     the slots of a stream change."""
 
     def __init__(self) -> None:
-        self._known: dict[tuple[bytes, str], tuple[bytes, bytes, int, int, Frame]] = {}
+        self._known: dict[tuple[bytes, str], tuple[bytes, bytes, int, int, RecordedFrame]] = {}
         """By stream: its packet before and behind the sequence number, where its slots begin, its size, and a frame."""
 
-    def make_frame(self, d: Datagram, at: float) -> Frame | None:
+    def make_frame(self, d: Datagram, at: float) -> RecordedFrame | None:
         raw = d.payload
         is_artnet = raw[:8] == artnet.IDENTIFIER
         stream = raw[13:18] if is_artnet else raw[22:38] + raw[113:115], d.source
@@ -197,7 +197,7 @@ class _Alike:
         if known:
             head, tail, slots, size, like = known
             if len(raw) == size and raw.startswith(head) and raw.startswith(tail, len(head) + 1):
-                return Frame(
+                return RecordedFrame(
                     at, like.wire, like.source, like.name, like.ip, like.priority, raw[slots:], like.preview, like.ended
                 )
         found = frame_of(d, at)
@@ -207,21 +207,21 @@ class _Alike:
         return found
 
 
-def frame_of(d: Datagram, at: float) -> Frame | None:
+def frame_of(d: Datagram, at: float) -> RecordedFrame | None:
     """The levels in a datagram; None for anything else."""
     try:
         if d.payload[:8] == artnet.IDENTIFIER:
             packet = artnet.decode_artnet(d.payload)
             if isinstance(packet, artnet.Dmx):
                 key = f"{d.source}/{packet.physical}"
-                return Frame(at, (artnet.KEY, packet.address), key, "", d.source, 100, packet.slots)
+                return RecordedFrame(at, (artnet.KEY, packet.address), key, "", d.source, 100, packet.slots)
             return None
         found = sacn.decode_sacn(d.payload)
     except WireError:
         return None
     if not isinstance(found, sacn.Data) or found.start_code:
         return None
-    return Frame(
+    return RecordedFrame(
         at,
         (sacn.KEY, found.universe),
         found.cid.hex(),
@@ -246,7 +246,7 @@ def likely_destination(payload: bytes, own: str, broadcast: str) -> tuple[str, i
     return sacn.group_of_universe(universe), sacn.PORT
 
 
-def in_use(frames: Iterable[Frame]) -> dict[Wire, tuple[int, ...]]:
+def in_use(frames: Iterable[RecordedFrame]) -> dict[Wire, tuple[int, ...]]:
     """Slots (from 1) of each wire universe that are ever above zero."""
     lit: dict[Wire, int] = {}
     for f in frames:  # as one long number each: half a million frames are looked at in half a second

@@ -186,7 +186,7 @@ def _at_least(seconds: float) -> None:
         pass
 
 
-class Line:
+class OfferedLine:
     """One line that frames are offered to. Its thread begins at once and ends with `close`."""
 
     def __init__(self, name: str, opened: Callable[[str], Layer] = open_layer) -> None:

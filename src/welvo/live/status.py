@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 from welvo.live.device_link import HttpLink
 from welvo.live.device_link import open_session as settings_session
 from welvo.live.links import LinkError, reason_of_error
-from welvo.live.worker import Faults, Worker
+from welvo.live.worker import Worker, WorkerFaults
 from welvo.patience import patient, rest, steady
 from welvo.protocols.status_page import StatusPage, decode_status_page
 from welvo.protocols.wire import WireError
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
     from aiohttp import ClientSession
 
-    from welvo.observed.values import Said
+    from welvo.observed.values import DeviceAnswer
 
 WHOLE_ANSWER = 0.5
 """Seconds that one request may take, from the connection to its last octet; more on a busy computer."""
@@ -85,12 +85,12 @@ class StatusWatch:
         """Those of them that nobody planned: when they do not answer they are left alone for a while."""
         self.interface = ""
         """The address of the interface through which they are asked."""
-        self.said: dict[str, Said] = {}
+        self.said: dict[str, DeviceAnswer] = {}
         self.silent: dict[str, str] = {}
         """Why settings of a device could not be read."""
         self.found: dict[str, tuple[float, StatusPage]] = {}
         self.failed: dict[str, str] = {}
-        self.faults = Faults()
+        self.faults = WorkerFaults()
         self._worker = Worker("status pages", self._run_loop, self.faults)
 
     @property

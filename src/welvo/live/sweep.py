@@ -17,7 +17,7 @@ import msgspec
 from welvo.live.device_link import HttpLink, open_session
 from welvo.live.interfaces import Interface
 from welvo.live.links import LinkError, read_page
-from welvo.observed.values import Said
+from welvo.observed.values import DeviceAnswer
 from welvo.patience import steady
 from welvo.protocols import ddp
 from welvo.protocols.wire import WireError
@@ -39,11 +39,11 @@ def addresses_to_ask(interface: Interface, also: Iterable[str] = ()) -> list[str
     return list(found)[: MOST + 256]
 
 
-async def find_pages(interface: Interface, ports: Iterable[int], also: Iterable[str] = ()) -> dict[str, Said]:
+async def find_pages(interface: Interface, ports: Iterable[int], also: Iterable[str] = ()) -> dict[str, DeviceAnswer]:
     """Every device that speaks the settings protocol at one of the ports, by address."""
     import asyncio
 
-    found: dict[str, Said] = {}
+    found: dict[str, DeviceAnswer] = {}
     doors = asyncio.Semaphore(AT_ONCE)
     async with open_session(interface.ip) as opened:
 
@@ -75,11 +75,13 @@ class _StatusReply(msgspec.Struct):
     status: _Status
 
 
-async def find_displays(interface: Interface, also: Iterable[str] = (), seconds: float = 1.0) -> dict[str, Said]:
+async def find_displays(
+    interface: Interface, also: Iterable[str] = (), seconds: float = 1.0
+) -> dict[str, DeviceAnswer]:
     """Every device that answers a DDP status query, by address: asked by broadcast, and at further addresses."""
     import asyncio
 
-    found: dict[str, Said] = {}
+    found: dict[str, DeviceAnswer] = {}
     loop = asyncio.get_running_loop()
     with contextlib.closing(socket.socket(socket.AF_INET, socket.SOCK_DGRAM)) as sock:
         sock.setsockopt(socket.SOL_SOCKET, socket.SO_BROADCAST, 1)
@@ -99,11 +101,13 @@ async def find_displays(interface: Interface, also: Iterable[str] = (), seconds:
                 packet = ddp.decode_ddp(raw)
                 if packet.flags & ddp.REPLY and packet.destination == ddp.STATUS:
                     s = msgspec.convert(read_page(packet.data), _StatusReply).status
-                    found[sender[0]] = Said(steady(), name=s.mod, maker=s.man, model=s.mod, mac=s.mac, firmware=s.ver)
+                    found[sender[0]] = DeviceAnswer(
+                        steady(), name=s.mod, maker=s.man, model=s.mod, mac=s.mac, firmware=s.ver
+                    )
     return found
 
 
-async def look_further(interface: Interface, ports: Iterable[int], also: Iterable[str] = ()) -> dict[str, Said]:
+async def look_further(interface: Interface, ports: Iterable[int], also: Iterable[str] = ()) -> dict[str, DeviceAnswer]:
     """Both; what a page says counts for more than a display's few words."""
     import asyncio
 

@@ -24,7 +24,7 @@ class Fault:
         self.trace = "".join(traceback.format_exception(error))
 
 
-class Faults:
+class WorkerFaults:
     """What went wrong and was not told yet. One kind of fault is kept once, however often it comes."""
 
     def __init__(self) -> None:
@@ -53,7 +53,7 @@ class Faults:
 class Worker:
     """A thread that does `work` until `stop_thread`. Work that ends with an error is noted and begins again."""
 
-    def __init__(self, name: str, work: Callable[[], object], faults: Faults) -> None:
+    def __init__(self, name: str, work: Callable[[], object], faults: WorkerFaults) -> None:
         self.stopping = threading.Event()
         self.faults = faults
         self.restarts = 0

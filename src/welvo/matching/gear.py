@@ -27,7 +27,7 @@ class GearLine(NamedTuple):
     mark: Mark
 
 
-class Place(NamedTuple):
+class GearPlace(NamedTuple):
     """One of the 64 places of a bus."""
 
     at: int
@@ -60,13 +60,15 @@ def seen_on(rig: Rig, observed: Observed, ref: PortRef) -> BusSeen | None:
     return observed.buses.get(at) if at else None
 
 
-def board_of_bus(rig: Rig, observed: Observed, ref: PortRef) -> list[Place]:
+def board_of_bus(rig: Rig, observed: Observed, ref: PortRef) -> list[GearPlace]:
     """The 64 places of a bus, planned beside found."""
     bus, seen = bus_at(rig, ref), seen_on(rig, observed, ref)
     planned = {g.at: g for g in bus.gear}
     found = {g.at: g for g in seen.gear} if seen else {}
     return [
-        Place(n, planned.get(n), found.get(n), gear_lines(planned[n], found[n]) if n in planned and n in found else ())
+        GearPlace(
+            n, planned.get(n), found.get(n), gear_lines(planned[n], found[n]) if n in planned and n in found else ()
+        )
         for n in range(dali.SHORT_ADDRESSES)
     ]
 

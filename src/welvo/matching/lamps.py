@@ -100,7 +100,7 @@ def port_lamps(index: Index, device_id: str, label: str) -> list[str]:
 # ---- pairing
 
 
-class LampLine(NamedTuple):
+class LampSettingLine(NamedTuple):
     """One setting of a lamp: what is planned, what it says, and how they stand."""
 
     key: str
@@ -109,7 +109,7 @@ class LampLine(NamedTuple):
     mark: Mark
 
 
-class Pair(Struct, frozen=True):
+class LampPair(Struct, frozen=True):
     """A responder and the fixture it is, as far as both are known. `sure` when its UID stands in the fixture; else
     `why` says what the guess rests on."""
 
@@ -119,7 +119,7 @@ class Pair(Struct, frozen=True):
     why: str = ""
     doubt: bool = False
     """Whether another guess would be as good: such a pair says which lamp it may be, not which it is."""
-    lines: tuple[LampLine, ...] = ()
+    lines: tuple[LampSettingLine, ...] = ()
 
     @property
     def differs_from_plan(self) -> bool:
@@ -156,7 +156,7 @@ def _by_uid(fixtures: dict[str, Fixture]) -> dict[str, str]:
     return {f.uid: k for k, f in fixtures.items() if f.uid}
 
 
-def pair_responders(index: Index, fixtures: Sequence[str], lamps: Sequence[Lamp]) -> list[Pair]:
+def pair_responders(index: Index, fixtures: Sequence[str], lamps: Sequence[Lamp]) -> list[LampPair]:
     """Responders of a port beside its fixtures: by UID, else by the likeliest; those that are left over stand alone."""
     rig = index.rig
     by_uid = _by_uid(rig.fixtures)
@@ -164,15 +164,15 @@ def pair_responders(index: Index, fixtures: Sequence[str], lamps: Sequence[Lamp]
     met = {t.key for t in taken.values()}
     faces = [_face_of_fixture(index, k) for k in fixtures if k not in met and not rig.fixtures[k].uid]
     taken |= _guess_pairs(faces, [x for x in lamps if x.uid not in taken and not x.failed])
-    found: list[Pair] = []
+    found: list[LampPair] = []
     for lamp in lamps:
         t = taken.get(lamp.uid, _Taken())
         lines = lamp_lines(index, t.key, lamp) if t.key and not lamp.failed else ()
         if t.doubt:  # what only this one fixture would have says nothing while it may be another
-            lines = tuple(LampLine(*x[:3], "unknown") if x.key != "personality" else x for x in lines)
-        found.append(Pair(lamp, t.key, t.sure, t.why, t.doubt, lines))
+            lines = tuple(LampSettingLine(*x[:3], "unknown") if x.key != "personality" else x for x in lines)
+        found.append(LampPair(lamp, t.key, t.sure, t.why, t.doubt, lines))
     met = {p.fixture for p in found}
-    found += [Pair(None, k) for k in fixtures if k not in met]
+    found += [LampPair(None, k) for k in fixtures if k not in met]
     place = {k: n for n, k in enumerate(fixtures)}
     return sorted(found, key=lambda p: place.get(p.fixture, len(place)))  # along the cable, strangers last
 
@@ -276,14 +276,14 @@ def searched_ports(rig: Rig, observed: Observed) -> list[PortRef]:
     ]
 
 
-def pairs_on_port(index: Index, observed: Observed, ref: PortRef) -> list[Pair]:
+def pairs_on_port(index: Index, observed: Observed, ref: PortRef) -> list[LampPair]:
     """What was found on a port, beside what is planned there; nothing before it was searched. Rules, page, panel and
     path ask for the same, so the last answer about each port is kept. Do not change it."""
     at = address_by_rdm(index.rig, observed, ref.device, ref.port)
     lamps = observed.lamps.get(at) if at else None
     if lamps is None:
         return []
-    last: dict[PortRef, tuple[Rig, tuple[Lamp, ...], list[Pair]]] = table_of("lamps of a port", MOST_PORTS)
+    last: dict[PortRef, tuple[Rig, tuple[Lamp, ...], list[LampPair]]] = table_of("lamps of a port", MOST_PORTS)
     known = last.get(ref)
     if known is None or known[0] is not index.rig or known[1] is not lamps:
         found = pair_responders(index, port_lamps(index, ref.device, ref.port), lamps)
@@ -306,9 +306,9 @@ def own_lamp(rig: Rig, observed: Observed, key: str) -> Lamp | None:
     return found if found and not found.failed else None
 
 
-def meeting_responders(found: Sequence[Pair]) -> list[list[Pair]]:
+def meeting_responders(found: Sequence[LampPair]) -> list[list[LampPair]]:
     """Responders that sit on one address and are not planned to, address by address."""
-    at: dict[int, list[Pair]] = {}
+    at: dict[int, list[LampPair]] = {}
     for p in found:
         if p.lamp and p.lamp.address and not p.lamp.failed:
             at.setdefault(p.lamp.address, []).append(p)
@@ -347,7 +347,7 @@ def _words_by_slot(mode: Mode) -> dict[int, str]:
     return {s: say_channel(c) for c in mode.channels if c.break_no == 0 for s in c.slots}
 
 
-def lamp_lines(index: Index, key: str, lamp: Lamp) -> tuple[LampLine, ...]:
+def lamp_lines(index: Index, key: str, lamp: Lamp) -> tuple[LampSettingLine, ...]:
     """Address, personality and label of a lamp, plan beside reported."""
     rig = index.rig
     f = rig.fixtures[key]
@@ -363,12 +363,12 @@ def lamp_lines(index: Index, key: str, lamp: Lamp) -> tuple[LampLine, ...]:
     same = lamp.personality == wanted if wanted else lamp.footprint == wide
     label = label_for(f)
     return (
-        LampLine(
+        LampSettingLine(
             "address", f"{address:03d}" if address else "–", f"{lamp.address:03d}" if lamp.address else "–",
             "unknown" if not address else "matches" if address == lamp.address else "differs",
         ),
-        LampLine("personality", plan, now, "matches" if same else "differs"),
-        LampLine("label", label, lamp.label or "–", "matches" if lamp.label == label else "unknown"),
+        LampSettingLine("personality", plan, now, "matches" if same else "differs"),
+        LampSettingLine("label", label, lamp.label or "–", "matches" if lamp.label == label else "unknown"),
     )  # fmt: skip
 
 
@@ -388,7 +388,7 @@ class Move(Struct, frozen=True):
     parks: bool = False
 
 
-class Wish(Struct, frozen=True):
+class LampWish(Struct, frozen=True):
     """What a lamp shall be set to; 0 and None leave a setting alone."""
 
     address: int = 0
@@ -403,18 +403,18 @@ class Wish(Struct, frozen=True):
 
 
 def wishes_for_lamps(
-    index: Index, found: Iterable[Pair], keys: Iterable[str] = ("address", "personality")
-) -> dict[int, Wish]:
+    index: Index, found: Iterable[LampPair], keys: Iterable[str] = ("address", "personality")
+) -> dict[int, LampWish]:
     """What has to be sent to lamps so that they are as planned, by UID: only what is not so already, and only to those
     that are taken for a fixture. A mode that the lamp does not have cannot be wished."""
-    made: dict[int, Wish] = {}
+    made: dict[int, LampWish] = {}
     keys = set(keys)
     for p in found:
         if p.lamp is None or not p.fixture or not p.lines:
             continue
         off = {x.key for x in p.lines if x.mark != "matches" and x.plan != x.reported} & keys
         f = index.rig.fixtures[p.fixture]
-        wish = Wish(
+        wish = LampWish(
             planned_address(index, p.fixture) if "address" in off else 0,
             personality_for(mode_of(index.rig, f), p.lamp) if "personality" in off else 0,
             label_for(f) if "label" in off else None,
@@ -470,7 +470,7 @@ def unbind_responder(rig: Rig, fixture: str) -> Edit:
     return put_entries(rig, f"{f.number} is not {f.uid}", fixtures={fixture: replace(f, uid="")})
 
 
-def bind_all(rig: Rig, found: Iterable[Pair]) -> Edit:
+def bind_all(rig: Rig, found: Iterable[LampPair]) -> Edit:
     """Take all pairs of a port as they were guessed."""
     fixtures = {
         p.fixture: replace(rig.fixtures[p.fixture], uid=rdm.say_uid(p.lamp.uid))
@@ -482,7 +482,7 @@ def bind_all(rig: Rig, found: Iterable[Pair]) -> Edit:
     return put_entries(rig, f"confirm {say_count(len(fixtures), 'lamp')}", fixtures=fixtures)
 
 
-def take_addresses(index: Index, found: Iterable[Pair]) -> Edit:
+def take_addresses(index: Index, found: Iterable[LampPair]) -> Edit:
     """Plan the addresses that lamps say they have. Raises Refused where none differs, or one cannot be moved."""
     rig = index.rig
     fixtures: dict[str, Fixture] = {}

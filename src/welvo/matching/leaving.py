@@ -16,7 +16,7 @@ from welvo.protocols.status_page import LevelsBehind
 from welvo.rig.document import Rig
 from welvo.runs.along import cable_order, components_of
 from welvo.runs.brightness import on_the_device, product_of_factors, scale_byte
-from welvo.runs.cable import Cables, Piece, Stream
+from welvo.runs.cable import Cables, Piece, PortStream
 from welvo.runs.orders import names_of_orders, put_out
 from welvo.settings.compare import Mark
 
@@ -32,14 +32,14 @@ class Proof(Struct, frozen=True):
     lamp: str = ""
 
 
-def octets_before(stream: Stream, piece: Piece) -> int:
+def octets_before(stream: PortStream, piece: Piece) -> int:
     """How many octets of a port's cable come before a segment. Null pixels are as wide as the port's other ones."""
     k = next((p.k for p in stream.pieces if p.segment.takes_slots), 3)
     before = (p for p in stream.pieces if p.n < piece.n)
     return sum(p.leds * (k if p.segment.kind == "null" else p.k) for p in before)
 
 
-def octet_on_cable(rig: Rig, stream: Stream, piece: Piece, within: int) -> int:
+def octet_on_cable(rig: Rig, stream: PortStream, piece: Piece, within: int) -> int:
     """Where on its port's cable slot `within` (from 1) of a segment leaves, from 0; -1: nowhere."""
     first = octets_before(stream, piece)
     if piece.segment.kind != "pixels" or not piece.leds:
@@ -56,7 +56,7 @@ def octet_on_cable(rig: Rig, stream: Stream, piece: Piece, within: int) -> int:
 
 def proof_of_pixel(
     cables: Cables,
-    attached: tuple[Stream, Piece, int],
+    attached: tuple[PortStream, Piece, int],
     octets: bytes,
     behind: Sequence[LevelsBehind],
     sent: int | None,
@@ -93,7 +93,7 @@ def proof_of_pixel(
     return Proof(colour, mark, f"sends {want}", f"gives {has}", colour)  # type: ignore[arg-type]
 
 
-def _colour_leaving(rig: Rig, stream: Stream, piece: Piece, within: int, octets: bytes) -> str:
+def _colour_leaving(rig: Rig, stream: PortStream, piece: Piece, within: int, octets: bytes) -> str:
     """The whole pixel as it leaves: `R 255 G 0 B 12`."""
     sent = components_of(rig, piece)
     first = (within - 1) // piece.k * piece.k + 1

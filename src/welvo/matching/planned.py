@@ -24,7 +24,7 @@ from welvo.rig.lookup import feeds_of, universe_by_number
 from welvo.rig.plan import model_of, planned_settings, segment_owner, setting_key, universe_size
 from welvo.rig.refs import PortRef
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port
-from welvo.runs.cable import Piece, Stream
+from welvo.runs.cable import Piece, PortStream
 from welvo.settings.compare import SettingLine, compare_settings
 
 
@@ -43,12 +43,12 @@ class _At(NamedTuple):
     device_id: str
     label: str
     port: Port
-    stream: Stream | None
+    stream: PortStream | None
     feed: Feed | None
     """The feed of the port's first universe, also where the port follows the one before."""
 
 
-def segments_of(stream: Stream) -> list[OnDevice]:
+def segments_of(stream: PortStream) -> list[OnDevice]:
     """The segments of a stream that a device has to know of, numbered from 1, with the null pixels before each."""
     found: list[OnDevice] = []
     nulls = 0

@@ -47,7 +47,7 @@ class Heard(msgspec.Struct, frozen=True):
     """Whether it says that it has pages to be looked at."""
 
 
-class Said(msgspec.Struct, frozen=True):
+class DeviceAnswer(msgspec.Struct, frozen=True):
     """What a device says of itself and its settings when it is asked (docs/device-settings.md), all by full key.
 
     `active` is what it works by now, `saved` what it will work by after a restart, `entered` what it was given and
@@ -218,7 +218,7 @@ class Observed(msgspec.Struct, frozen=True):
     heard: dict[str, Heard] = {}
     sources: tuple[SourceSeen, ...] = ()
     written: dict[str, dict[str, Written]] = {}
-    said: dict[str, Said] = {}
+    said: dict[str, DeviceAnswer] = {}
     """By IP address: what devices that can be asked say of their settings."""
     lamps: dict[PortAt, tuple[Lamp, ...]] = {}
     """What hangs on ports that were searched by RDM; an empty tuple is a port where nobody answered."""

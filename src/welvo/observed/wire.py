@@ -19,31 +19,31 @@ CLOSE_TO_LOST = 0.5
 """From this share of the time-out on, a gap is worth a word."""
 
 
-class Merged(Struct, frozen=True):
+class MergedLevels(Struct, frozen=True):
     """Levels that a receiver gets, and for each slot which of the sources it comes from; -1: nobody's."""
 
     levels: bytes
     owners: tuple[int, ...]
 
 
-def merge_sources(sources: Sequence[tuple[SourceSeen, bytes]], takes: Takes = "highest") -> Merged:
+def merge_sources(sources: Sequence[tuple[SourceSeen, bytes]], takes: Takes = "highest") -> MergedLevels:
     """What a receiver gets out of sources and their levels. Where levels are equal, the earlier one owns the slot."""
     live = [n for n, (s, _) in enumerate(sources) if not s.preview]
     if not live:
-        return Merged(b"", ())
+        return MergedLevels(b"", ())
     top = max(sources[n][0].priority for n in live)
     mine = [n for n in live if sources[n][0].priority == top]
     if takes == "latest":
         newest = max(mine, key=lambda n: sources[n][0].at)
         levels = sources[newest][1]
-        return Merged(levels, (newest,) * len(levels))
+        return MergedLevels(levels, (newest,) * len(levels))
     width = max(len(sources[n][1]) for n in mine)
     highest, owners = bytearray(width), [-1] * width
     for n in mine:
         for i, level in enumerate(sources[n][1]):
             if owners[i] < 0 or level > highest[i]:
                 highest[i], owners[i] = level, n
-    return Merged(bytes(highest), tuple(owners))
+    return MergedLevels(bytes(highest), tuple(owners))
 
 
 def rival_sources(sources: Sequence[SourceSeen]) -> tuple[SourceSeen, ...]:

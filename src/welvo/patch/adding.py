@@ -9,7 +9,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.patch.index import Index
-from welvo.patch.laying import Laid, Laying, how_many, lay_out_items
+from welvo.patch.laying import LaidOut, Laying, how_many, lay_out_items
 from welvo.patch.steps import apply_steps, footprint_of, is_locked
 from welvo.rig.base import Refused
 from welvo.rig.counting import HIGHEST_SACN, SLOTS
@@ -103,7 +103,7 @@ def check_room_for_pixel(rig: Rig, element: Element, uid: str, address: int) -> 
         )
 
 
-def _all_placed(index: Index, keys: list[tuple[str, int]], laid: Laid, laying: Laying) -> None:
+def _all_placed(index: Index, keys: list[tuple[str, int]], laid: LaidOut, laying: Laying) -> None:
     if not laid.left:
         return
     rig = index.rig
@@ -119,7 +119,7 @@ def _all_placed(index: Index, keys: list[tuple[str, int]], laid: Laid, laying: L
     )
 
 
-class Wish(Struct, frozen=True):
+class AddWish(Struct, frozen=True):
     """What `12 x Bar 9 at 1.001` asks for."""
 
     count: int
@@ -129,7 +129,7 @@ class Wish(Struct, frozen=True):
     """A series, `free`, or empty for unpatched."""
 
 
-def read_wish(rig: Rig, text: str) -> Wish:
+def read_wish(rig: Rig, text: str) -> AddWish:
     """Read `12 x Bar 9 at 1.001 +40`, with `(mode)` behind the name when it is not the first one."""
     m = re.fullmatch(
         r"\s*(?:(\d+)\s*[x×*]\s*)?(.+?)(?:\s*\(\s*([^)]*)\s*\))?(?:\s+at\s+(.+?))?\s*", text, re.IGNORECASE
@@ -158,10 +158,10 @@ def read_wish(rig: Rig, text: str) -> Wish:
                 + ", ".join(v.name for v in modes.values())
                 + "."
             )
-    return Wish(count, pid, mid, (m[4] or "").strip())
+    return AddWish(count, pid, mid, (m[4] or "").strip())
 
 
-def add_fixtures(index: Index, wish: Wish, first_number: int | None = None, name: str = "") -> Edit:
+def add_fixtures(index: Index, wish: AddWish, first_number: int | None = None, name: str = "") -> Edit:
     """Add fixtures with numbers and names, patched as wished. Universes that are named or run on into are made."""
     rig = index.rig
     profile = rig.profiles[wish.profile]
@@ -193,7 +193,7 @@ def add_fixtures(index: Index, wish: Wish, first_number: int | None = None, name
     return patched, Change(label, {"fixtures": frozenset(made), **universes}, tuple(made))
 
 
-def _named_universe(rig: Rig, wish: Wish) -> tuple[Rig, list[str]]:
+def _named_universe(rig: Rig, wish: AddWish) -> tuple[Rig, list[str]]:
     """The universe that a wish names, or the first one of an empty rig, made where it is not there."""
     number = 0
     if wish.start.lower() != "free":

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from welvo.patch.index import Index
 from welvo.patch.laying import Laying, lay_out_items
-from welvo.patch.steps import Step, apply_steps, footprint_of, is_locked, place_of
+from welvo.patch.steps import PatchStep, apply_steps, footprint_of, is_locked, place_of
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, fresh_ids, put_entries
 from welvo.rig.edits import with_place
@@ -19,7 +19,7 @@ from welvo.rig.patched import Element, Fixture, Place
 from welvo.rig.protocol import PROTOCOLS
 
 
-def shift_breaks(index: Index, keys: list[tuple[str, int]], shift: Shift) -> list[Step]:
+def shift_breaks(index: Index, keys: list[tuple[str, int]], shift: Shift) -> list[PatchStep]:
     """Every break moved by slots and whole universes. What would leave its universe is refused by name."""
     rig = index.rig
     steps = []
@@ -39,7 +39,7 @@ def shift_breaks(index: Index, keys: list[tuple[str, int]], shift: Shift) -> lis
         if address < 1 or (key in rig.fixtures and last > size) or address > size:
             where = say_place(number, address) if address > 0 else f"before {say_place(number, 1)}"
             raise Refused(f"{name_of_item(rig, key)} would go to {where} and no longer fit its universe of {size}.")
-        steps.append(Step(key, break_no, uid, address))
+        steps.append(PatchStep(key, break_no, uid, address))
     return steps
 
 
@@ -113,7 +113,7 @@ def next_copy_name(name: str, taken: Collection[str]) -> str:
             return found
 
 
-def copy_items(rig: Rig, keys: list[str], steps: list[Step] | None = None, times: int = 1) -> Edit:
+def copy_items(rig: Rig, keys: list[str], steps: list[PatchStep] | None = None, times: int = 1) -> Edit:
     """Copies with free numbers behind the highest and names that count on; placed where `steps` say (by the original's
     key), else unpatched. `times` of each, all of one after the other."""
     where = {(s.key, s.break_no): Place(universe=s.universe, address=s.address) for s in steps or []}
@@ -143,7 +143,7 @@ def copy_items(rig: Rig, keys: list[str], steps: list[Step] | None = None, times
     return put_entries(rig, f"copy {what}", fixtures=fixtures, elements=elements, made=(*fixtures, *elements))
 
 
-def swap_places(index: Index, a: tuple[str, int], b: tuple[str, int]) -> list[Step]:
+def swap_places(index: Index, a: tuple[str, int], b: tuple[str, int]) -> list[PatchStep]:
     """Two breaks change places: each starts where the other started. Locked or anchored ones are refused."""
     rig = index.rig
     starts = []
@@ -157,7 +157,7 @@ def swap_places(index: Index, a: tuple[str, int], b: tuple[str, int]) -> list[St
     for (key, break_no), (uid, address) in ((a, starts[1]), (b, starts[0])):
         if key in rig.fixtures and address + footprint_of(rig, key, break_no) - 1 > rig.universes[uid].size:
             raise Refused(f"{name_of_item(rig, key)} would end past universe {rig.universes[uid].number} there.")
-    return [Step(*a, *starts[1]), Step(*b, *starts[0])]
+    return [PatchStep(*a, *starts[1]), PatchStep(*b, *starts[0])]
 
 
 def swap_items(index: Index, a: tuple[str, int], b: tuple[str, int]) -> Edit:

@@ -20,7 +20,7 @@ import numpy as np
 import numpy.typing as npt
 
 from welvo.buses.plan import bus_of, buses_of
-from welvo.patch.limits import Limit, limits_of_universes
+from welvo.patch.limits import SlotLimit, limits_of_universes
 from welvo.patch.resolve import Resolver
 from welvo.rig.counting import SLOTS, free_between
 from welvo.rig.document import Change, Rig
@@ -115,7 +115,7 @@ class Index:
         self._uni_name: list[str] = list(rig.universes)
         self._free: list[int] = []
         self._widths: dict[tuple[str, str], tuple[int, ...]] = {}
-        self._limits: dict[str, Limit] | None = None
+        self._limits: dict[str, SlotLimit] | None = None
         self._partners: dict[str, frozenset[str]] | None = None
         self.missing: dict[str, int] = {}
         self.open: set[str] = set()
@@ -511,15 +511,15 @@ class Index:
             self._sorted[universe] = found
         return found
 
-    def limit_of_universe(self, universe: str) -> Limit:
+    def limit_of_universe(self, universe: str) -> SlotLimit:
         """The last slot of a universe that counts, and why when that is not its own size."""
         found = self._all_limits().get(universe)
-        return found if found else Limit(self.rig.universes[universe].size)
+        return found if found else SlotLimit(self.rig.universes[universe].size)
 
     def spans_at_slot(self, universe: str, address: int) -> list[Span]:
         return [s for s in self.spans_on_universe(universe) if s.first <= address <= s.last]
 
-    def _all_limits(self) -> dict[str, Limit]:
+    def _all_limits(self) -> dict[str, SlotLimit]:
         if self._limits is None:
             self._limits = limits_of_universes(self.rig)
         return self._limits

@@ -14,7 +14,7 @@ from typing import Literal
 from msgspec import Struct
 
 from welvo.patch.index import Index
-from welvo.patch.steps import Breaks, Step, apply_steps, footprint_of, is_locked, place_of
+from welvo.patch.steps import Breaks, PatchStep, apply_steps, footprint_of, is_locked, place_of
 from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS, Stretch, free_between
 from welvo.rig.document import Edit, Rig
@@ -45,10 +45,10 @@ class Laying(Struct, frozen=True):
     over: bool = False
 
 
-class Laid(Struct, frozen=True):
+class LaidOut(Struct, frozen=True):
     """A layout: `steps` in order, `left` what found no place, `why` it did not, `free_after` slots behind the last."""
 
-    steps: tuple[Step, ...]
+    steps: tuple[PatchStep, ...]
     left: tuple[tuple[str, int], ...] = ()
     why: str = ""
     last: tuple[str, int, int] = ("", 0, 0)
@@ -228,7 +228,7 @@ def _bundle_items(rig: Rig, keys: list[tuple[str, int]], together: bool) -> list
     return list(found.values())
 
 
-def lay_out_items(index: Index, keys: list[tuple[str, int]], laying: Laying, keep_runs: bool = True) -> Laid:
+def lay_out_items(index: Index, keys: list[tuple[str, int]], laying: Laying, keep_runs: bool = True) -> LaidOut:
     """Where each break or element would stand. Locked ones keep their places and are gone around.
 
     What follows a cable stays with it, unless `keep_runs` is off: then a typed address takes it off its cable.
@@ -256,7 +256,7 @@ def lay_out_items(index: Index, keys: list[tuple[str, int]], laying: Laying, kee
     riders = [k for k in movable if k[0] in leader]
     movable = [k for k in movable if k[0] not in leader]
     filler = _Filler(index, laying, frozenset([*movable, *riders]))
-    steps: list[Step] = []
+    steps: list[PatchStep] = []
     left: list[tuple[str, int]] = []
     why = ""
     for bundle in _bundle_items(rig, movable, laying.together):
@@ -283,10 +283,10 @@ def lay_out_items(index: Index, keys: list[tuple[str, int]], laying: Laying, kee
     for key, break_no in riders:
         lead = placed_at.get((leader[key], break_no))
         if lead:
-            steps.append(Step(key, break_no, lead.universe, lead.address))
+            steps.append(PatchStep(key, break_no, lead.universe, lead.address))
         else:
             left.append((key, break_no))
-    return Laid(tuple(steps), tuple(left), why, last, after, stays, freed)
+    return LaidOut(tuple(steps), tuple(left), why, last, after, stays, freed)
 
 
 def _leaders_of_shares(index: Index, keys: list[tuple[str, int]]) -> dict[str, str]:
@@ -304,12 +304,12 @@ def _leaders_of_shares(index: Index, keys: list[tuple[str, int]]) -> dict[str, s
     return found
 
 
-def _place_bundle(filler: _Filler, rig: Rig, bundle: list[tuple[str, int]]) -> list[Step] | None:
+def _place_bundle(filler: _Filler, rig: Rig, bundle: list[tuple[str, int]]) -> list[PatchStep] | None:
     """All of a bundle; more than one item must end up in one universe."""
     while filler.at < len(filler.order):
         begun = filler.at
         state = (filler.low, filler.base)
-        steps: list[Step] = []
+        steps: list[PatchStep] = []
         for key, break_no in bundle:
             if key in rig.elements:
                 spot = filler.place_element(key, exactly=filler.typed)
@@ -318,7 +318,7 @@ def _place_bundle(filler: _Filler, rig: Rig, bundle: list[tuple[str, int]]) -> l
             filler.typed = False
             if spot is None or (len(bundle) > 1 and steps and spot[0] != steps[0].universe):
                 break
-            steps.append(Step(key, break_no, *spot))
+            steps.append(PatchStep(key, break_no, *spot))
         if len(steps) == len(bundle):
             return steps
         if len(bundle) == 1:
@@ -365,7 +365,7 @@ def how_many(
     return MoreFit(count, at[0], at[1], at[1] + width - 1 if count else 0, left)
 
 
-def take_layout(rig: Rig, laid: Laid, label: str = "") -> Edit:
+def take_layout(rig: Rig, laid: LaidOut, label: str = "") -> Edit:
     """Do a layout that was looked at."""
     if not laid.steps:
         raise Refused(laid.why or "Nothing was laid out.")
@@ -379,7 +379,7 @@ def take_layout(rig: Rig, laid: Laid, label: str = "") -> Edit:
     )
 
 
-def steps_that_change(index: Index, laid: Laid) -> list[Step]:
+def steps_that_change(index: Index, laid: LaidOut) -> list[PatchStep]:
     """Those steps that change anything."""
     now = {
         (s.key, s.break_no): (s.universe, s.first)
@@ -389,7 +389,7 @@ def steps_that_change(index: Index, laid: Laid) -> list[Step]:
     return [s for s in laid.steps if now.get((s.key, s.break_no)) != (s.universe, s.address)]
 
 
-def items_that_follow_layout(index: Index, laid: Laid) -> list[str]:
+def items_that_follow_layout(index: Index, laid: LaidOut) -> list[str]:
     """Items that are not laid out themselves but move because they are anchored to one that is."""
     asked = {s.key for s in laid.steps}
     moved = {s.key for s in steps_that_change(index, laid)}

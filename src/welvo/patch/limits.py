@@ -10,7 +10,7 @@ from welvo.rig.document import Rig
 from welvo.rig.plan import nothing_out, universe_size
 
 
-class Limit(NamedTuple):
+class SlotLimit(NamedTuple):
     """The last slot that counts, and whose doing it is when that is not the universe's own size."""
 
     slots: int
@@ -27,7 +27,7 @@ def slots_of_port(rig: Rig, device: str, label: str) -> int:
     return min(most, planned) if isinstance(planned, int) and not isinstance(planned, bool) and planned > 0 else most
 
 
-def limits_of_universes(rig: Rig) -> dict[str, Limit]:
+def limits_of_universes(rig: Rig) -> dict[str, SlotLimit]:
     """The limit of each universe that has one below its size: no port that takes it puts out more."""
     best: dict[str, tuple[int, str]] = {}
     for device_id, device in rig.devices.items():
@@ -41,4 +41,4 @@ def limits_of_universes(rig: Rig) -> dict[str, Limit]:
             slots = slots_of_port(rig, device_id, label)
             if slots > best.get(feed.universe, (0, ""))[0]:
                 best[feed.universe] = (slots, f"port {label} of {device.name} puts out {slots}")
-    return {uid: Limit(n, why) for uid, (n, why) in best.items() if n < rig.universes[uid].size}
+    return {uid: SlotLimit(n, why) for uid, (n, why) in best.items() if n < rig.universes[uid].size}

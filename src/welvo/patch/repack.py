@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec import Struct
 
 from welvo.patch.index import Index, Span
-from welvo.patch.steps import Step, place_of
+from welvo.patch.steps import PatchStep, place_of
 from welvo.rig.counting import Stretch, free_between
 from welvo.rig.document import Rig
 from welvo.rig.lookup import name_of_item
@@ -25,7 +25,7 @@ class Movable(Struct, frozen=True):
 class Packing(Struct, frozen=True):
     """Where everything would stand: `steps` only for what moves, `fixed` what may not, with the reason."""
 
-    steps: tuple[Step, ...]
+    steps: tuple[PatchStep, ...]
     fixed: tuple[tuple[str, str], ...]
     before: int
     after: int
@@ -69,7 +69,7 @@ def repack_universe(index: Index, universe: str) -> Packing:
         places = {i.name: i.start for i in items}
     _keep_order(items, places)
     steps = tuple(
-        Step(movable[n].item_of_span, movable[n].break_no, universe, at)
+        PatchStep(movable[n].item_of_span, movable[n].break_no, universe, at)
         for n, at in sorted(places.items(), key=lambda p: p[1])
         if at != movable[n].first
     )

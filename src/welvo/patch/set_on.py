@@ -9,7 +9,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from welvo.patch.index import Index
-from welvo.runs.cable import Piece, Stream
+from welvo.runs.cable import Piece, PortStream
 
 
 class SetOn(NamedTuple):
@@ -36,7 +36,7 @@ def set_on(index: Index, key: str, break_no: int = 0) -> SetOn:
     return SetOn(span.first if span and span.first <= 512 else 0)
 
 
-def _set_on_behind(index: Index, stream: Stream, piece: Piece, dmx: int, what: str) -> SetOn:
+def _set_on_behind(index: Index, stream: PortStream, piece: Piece, dmx: int, what: str) -> SetOn:
     device = index.rig.devices[stream.device_id].name
     place = (stream.device_id, stream.label, piece.n)
     return SetOn(dmx, f"behind the {what} on port {stream.label} of {device}", place)

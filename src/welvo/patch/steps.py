@@ -14,7 +14,7 @@ Breaks = frozenset[tuple[str, int]]
 """Breaks of items that are on the move, so that their present places do not count as taken."""
 
 
-class Step(Struct, frozen=True):
+class PatchStep(Struct, frozen=True):
     """One line of a preview: what moves from where to where."""
 
     key: str
@@ -41,7 +41,7 @@ def is_locked(rig: Rig, key: str, break_no: int) -> bool:
     return place_of(rig, key, break_no).locked
 
 
-def apply_steps(rig: Rig, steps: list[Step], label: str) -> Edit:
+def apply_steps(rig: Rig, steps: list[PatchStep], label: str) -> Edit:
     fixtures: dict[str, Fixture] = {}
     elements: dict[str, Element] = {}
     for step in steps:

@@ -102,7 +102,7 @@ Four = tuple[int, int, int, int]
 
 
 @dataclass(frozen=True)
-class Input:
+class ArtInput:
     """ArtInput: switch inputs of a page off (True: that input is disabled)."""
 
     bind_index: int = 1
@@ -196,7 +196,7 @@ Packet = (
     | Dmx
     | ArtSync
     | Address
-    | Input
+    | ArtInput
     | IpProg
     | IpProgReply
     | TodRequest
@@ -248,7 +248,7 @@ def encode_artnet(p: Packet) -> bytes:
         )
     if isinstance(p, PollReply):
         return _encode_reply(p)
-    if isinstance(p, Input):
+    if isinstance(p, ArtInput):
         if len(p.disabled) > 4:
             raise WireError("NumPorts", f"{len(p.disabled)} inputs are more than one page holds")
         return _artnet_header(OP_INPUT) + struct.pack(
@@ -417,7 +417,7 @@ def decode_artnet(raw: bytes) -> Packet:
         bind, ports = struct.unpack_from(">BH", raw, 13)
         if ports > 4:
             raise WireError("NumPorts", f"{ports} inputs are more than one page holds")
-        return Input(bind, tuple(bool(d & 1) for d in raw[16 : 16 + ports]))
+        return ArtInput(bind, tuple(bool(d & 1) for d in raw[16 : 16 + ports]))
     if opcode == OP_IP_PROG:
         _long_enough(raw, 26, "ArtIpProg")
         whole = raw.ljust(34, b"\0")

@@ -40,7 +40,7 @@ def packet_duration(slots: int, line_break: float = SHORTEST_BREAK_SENT, mark: f
     return max(SHORTEST_PACKET, line_break + mark + SLOT * (slots + 1))
 
 
-class Reader:
+class LineReader:
     """What a receiver makes of a line: packets are complete when the next break comes.
 
     `take` gets the start code and slots of each. A break that is too short is none, as the standard has it: what

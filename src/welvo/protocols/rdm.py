@@ -89,7 +89,7 @@ def uid_bytes(uid: int) -> bytes:
 # ---- frames
 
 
-class Frame(Struct, frozen=True):
+class RdmPacket(Struct, frozen=True):
     """One RDM packet (E1.20, 6.2). `port` is the port's number in a request (1 to 255), the response type in an
     answer."""
 
@@ -108,7 +108,7 @@ def checksum_of(raw: bytes) -> int:
     return sum(raw) & 0xFFFF
 
 
-def encode_rdm(f: Frame) -> bytes:
+def encode_rdm(f: RdmPacket) -> bytes:
     """The bytes from the start code to the checksum. Raises WireError for what no frame can hold."""
     if len(f.data) > MOST_DATA:
         raise WireError("PDL", f"{len(f.data)} octets are more than {MOST_DATA}")
@@ -122,7 +122,7 @@ def encode_rdm(f: Frame) -> bytes:
     return raw + struct.pack(">H", checksum_of(raw))
 
 
-def decode_rdm(raw: bytes) -> Frame:
+def decode_rdm(raw: bytes) -> RdmPacket:
     """Read a frame. Raises WireError, naming the field that is wrong."""
     if len(raw) < 26:
         raise WireError("packet", f"{len(raw)} octets are too few for RDM")
@@ -138,25 +138,25 @@ def decode_rdm(raw: bytes) -> Frame:
     transaction, port, count, sub, command, pid, _ = struct.unpack_from(">BBBHBHB", raw, 15)
     if command not in CLASSES:
         raise WireError("command class", f"0x{command:02X} is none")
-    return Frame(
+    return RdmPacket(
         int.from_bytes(raw[3:9], "big"), int.from_bytes(raw[9:15], "big"), command, pid, bytes(raw[24:length]),
         transaction, port, count, sub,
     )  # fmt: skip
 
 
-def for_artnet(f: Frame) -> bytes:
+def for_artnet(f: RdmPacket) -> bytes:
     """A frame as ArtRdm carries it: without its start code."""
     return encode_rdm(f)[1:]
 
 
-def from_artnet(raw: bytes) -> Frame:
+def from_artnet(raw: bytes) -> RdmPacket:
     """A frame out of ArtRdm. One that was sent with its start code is an error all the same."""
     return decode_rdm(bytes([START]) + raw)
 
 
-def answer_to(request: Frame, source: int, data: bytes = b"", kind: int = ACK, count: int = 0) -> Frame:
+def answer_to(request: RdmPacket, source: int, data: bytes = b"", kind: int = ACK, count: int = 0) -> RdmPacket:
     """The answer of a responder to a request."""
-    return Frame(
+    return RdmPacket(
         request.source, source, request.command + 1, request.pid, data, request.transaction, kind, count, request.sub
     )
 

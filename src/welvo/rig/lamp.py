@@ -79,7 +79,7 @@ def light_passed(c: Channel, value: int) -> float:
     return 1.0 - share if c.invert else share
 
 
-class Look(Struct, frozen=True):
+class LampLook(Struct, frozen=True):
     """What the lamp shows: colour of each pixel (index 0: pixel 1, or the lamp as one) as linear RGB 0..1.
 
     `pan` and `tilt` in degrees from the middle, or None. `strobe` in Hz, or None; `words` what ranges mean at present;
@@ -110,7 +110,7 @@ def physical_value(c: Channel, value: int) -> float | None:
     return c.low + (c.high - c.low) * (1 - share if c.invert else share)
 
 
-def look_at_levels(mode: Mode, levels: Levels) -> Look:
+def look_at_levels(mode: Mode, levels: Levels) -> LampLook:
     """What a lamp in this mode would show at these levels."""
     values = {id(c): value_of(mode, n, levels) for n, c in enumerate(mode.channels)}
     count = max(1, mode.count_pixels)
@@ -151,7 +151,7 @@ def look_at_levels(mode: Mode, levels: Levels) -> Look:
             if at_zero
             else "nothing in this mode gives light"
         )
-    return Look(
+    return LampLook(
         tuple((min(1.0, a), min(1.0, b), min(1.0, c)) for a, b, c in added),
         _angle_of_function(mode, values, "Pan"),
         _angle_of_function(mode, values, "Tilt"),
@@ -229,14 +229,16 @@ def _words_of_values(mode: Mode, values: dict[int, int]) -> tuple[tuple[str, str
 # ---- the other way round: which levels give a colour
 
 
-class Answer(Struct, frozen=True):
+class ColourAnswer(Struct, frozen=True):
     """Levels that give a wanted colour and brightness, and what would keep it dark all the same."""
 
     levels: dict[int, int] = field(default_factory=dict)
     warnings: tuple[str, ...] = ()
 
 
-def drive_colour(mode: Mode, rgb: tuple[float, float, float], brightness: float, held: Levels | None = None) -> Answer:
+def drive_colour(
+    mode: Mode, rgb: tuple[float, float, float], brightness: float, held: Levels | None = None
+) -> ColourAnswer:
     """Which values to send for a linear RGB colour (0..1) at a brightness (0..1).
 
     Dimmers take the brightness where there are any, else the colours do. Shutters are opened where the profile says
@@ -280,7 +282,7 @@ def drive_colour(mode: Mode, rgb: tuple[float, float, float], brightness: float,
     shown = look_at_levels(mode, levels)
     if shown.dark and brightness > 0 and max(rgb) > 0:
         warnings.append(f"It would stay dark: {shown.dark}.")
-    return Answer(levels, tuple(warnings))
+    return ColourAnswer(levels, tuple(warnings))
 
 
 def highlight_values(mode: Mode) -> dict[int, int]:

@@ -39,7 +39,7 @@ Where = tuple[str, str, tuple[str, ...]]
 _SETS = {("groups", "members"), ("uses", "universes_off"), ("uses", "devices_off")}
 
 
-class Meeting(Struct, frozen=True):
+class MergeMeeting(Struct, frozen=True):
     """A place that both changed, each to something else. An empty path is the entry as a whole: one removed it."""
 
     part: str
@@ -56,11 +56,11 @@ class Meeting(Struct, frozen=True):
         return self.part, self.id, self.path
 
 
-class Merged(Struct, frozen=True):
+class MergedRig(Struct, frozen=True):
     """`rig` has everything that does not meet, and each meeting as it was decided: mine, where nothing was."""
 
     rig: Rig
-    meetings: tuple[Meeting, ...]
+    meetings: tuple[MergeMeeting, ...]
     taken: tuple[Touch, ...]
     """What came from the other side."""
     notes: tuple[str, ...]
@@ -71,7 +71,7 @@ class Merged(Struct, frozen=True):
     notes say each."""
 
 
-def merge_rigs(base: Rig, mine: Rig, theirs: Rig, decided: Mapping[Where, Side] | None = None) -> Merged:
+def merge_rigs(base: Rig, mine: Rig, theirs: Rig, decided: Mapping[Where, Side] | None = None) -> MergedRig:
     """Merge two rigs that both come from `base`. Raises Refused where no rig can come of it."""
     decided = decided or {}
     theirs = _told_apart(base, mine, theirs)
@@ -79,7 +79,7 @@ def merge_rigs(base: Rig, mine: Rig, theirs: Rig, decided: Mapping[Where, Side] 
     below: dict[tuple[str, str], list[Touch]] = {}
     for t in ours.values():
         below.setdefault((t.part, t.id), []).append(t)
-    meetings: list[Meeting] = []
+    meetings: list[MergeMeeting] = []
     taken: list[Touch] = []
     wanted: dict[Where, Any] = {}
     for t in list_differences(base, theirs):
@@ -99,7 +99,7 @@ def merge_rigs(base: Rig, mine: Rig, theirs: Rig, decided: Mapping[Where, Side] 
         place = (t.part, t.id, shorter)
         if any(m.meeting_place == place for m in meetings):
             continue
-        meeting = Meeting(*place, *(value_at(r, *place) for r in (base, mine, theirs)))
+        meeting = MergeMeeting(*place, *(value_at(r, *place) for r in (base, mine, theirs)))
         meetings.append(meeting)
         if decided.get(place) == "theirs":
             wanted[place] = meeting.theirs
@@ -115,7 +115,7 @@ def merge_rigs(base: Rig, mine: Rig, theirs: Rig, decided: Mapping[Where, Side] 
     problems = broken_references(made)
     if problems:
         raise Refused(f"These two rigs cannot be merged as decided: {problems[0]}")
-    return Merged(made, tuple(meetings), tuple(taken), tuple(whole.notes), theirs, frozenset(whole.mended))
+    return MergedRig(made, tuple(meetings), tuple(taken), tuple(whole.notes), theirs, frozenset(whole.mended))
 
 
 def as_edit(before: Rig, after: Rig, label: str) -> Edit:
@@ -190,17 +190,17 @@ def _told_apart(base: Rig, mine: Rig, theirs: Rig) -> Rig:
     return with_ids(theirs, names)
 
 
-def _find_twins(base: Rig, mine: Rig, theirs: Rig) -> list[Meeting]:
+def _find_twins(base: Rig, mine: Rig, theirs: Rig) -> list[MergeMeeting]:
     """New lamps of both sides under one number: both stay, and who keeps the number has to be decided."""
     own = {f.number: k for k, f in mine.fixtures.items() if k not in base.fixtures}
     return [
-        Meeting("fixtures", k, ("number",), None, f.number, f.number, own[f.number])
+        MergeMeeting("fixtures", k, ("number",), None, f.number, f.number, own[f.number])
         for k, f in theirs.fixtures.items()
         if k not in base.fixtures and f.number in own and own[f.number] != k
     ]
 
 
-def _renumber_twins(rig: Rig, twins: list[Meeting], decided: Mapping[Where, Side]) -> Rig:
+def _renumber_twins(rig: Rig, twins: list[MergeMeeting], decided: Mapping[Where, Side]) -> Rig:
     """The rig with another number for each lamp that loses its own, as it was decided."""
     fixtures = dict(rig.fixtures)
     for m in sorted(twins, key=lambda m: m.mine):  # whoever merges whom, the same lamp gets the same number

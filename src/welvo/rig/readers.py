@@ -27,7 +27,7 @@ class Reader(Protocol):
     def say_value(self, value: Any) -> str: ...
 
 
-class Bounds(Struct, frozen=True):
+class NumberBounds(Struct, frozen=True):
     """What a number of a struct may be. `whole` numbers have no decimals; `above` excludes `low` itself."""
 
     low: float
@@ -38,7 +38,7 @@ class Bounds(Struct, frozen=True):
 
 
 @cache
-def bounds_of_field(kind: type[msgspec.Struct], field: str) -> Bounds:
+def bounds_of_field(kind: type[msgspec.Struct], field: str) -> NumberBounds:
     """The bounds in the annotation of a number; ±infinity where it has none."""
     found = inspect.type_info(get_type_hints(kind, include_extras=True)[field])
     optional = isinstance(found, inspect.UnionType)
@@ -53,7 +53,7 @@ def bounds_of_field(kind: type[msgspec.Struct], field: str) -> Bounds:
     whole = isinstance(found, inspect.IntType)
     if whole and found.gt is not None:
         low += 1
-    return Bounds(low, high, whole, above=not whole and found.gt is not None, optional=optional)
+    return NumberBounds(low, high, whole, above=not whole and found.gt is not None, optional=optional)
 
 
 def read_whole_number(text: str, low: float, high: float) -> int:
@@ -132,7 +132,7 @@ class Percent(Struct, frozen=True):
         return f"{value * 100:g} %"
 
 
-class Words(Struct, frozen=True):
+class TextReader(Struct, frozen=True):
     """Text, blanks at its ends taken off. `needed` is what is said when nothing is left; longer ones are cut."""
 
     needed: str = ""
@@ -182,4 +182,4 @@ class LevelList(Struct, frozen=True):
 def text_reader(kind: type[msgspec.Struct], field: str) -> Reader:
     """The reader that the type of a field asks for."""
     hint = get_type_hints(kind)[field]
-    return Words() if hint is str else Number(kind, field)
+    return TextReader() if hint is str else Number(kind, field)

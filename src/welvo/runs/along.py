@@ -12,7 +12,7 @@ from welvo.rig.document import Rig
 from welvo.rig.lookup import name_of_item
 from welvo.rig.patched import Element
 from welvo.rig.runs import Segment
-from welvo.runs.cable import Cables, Piece, Stream
+from welvo.runs.cable import Cables, Piece, PortStream
 
 Ints = npt.NDArray[np.int64]
 
@@ -54,7 +54,7 @@ def number_order(element: Element, segment: Segment, leds: int) -> Ints:
 class PixelPlace(NamedTuple):
     """One pixel of an element on one of its cables: every number it has."""
 
-    stream: Stream
+    stream: PortStream
     piece: Piece
     data: int
     slot: int

@@ -16,7 +16,7 @@ from welvo.rig.lookup import name_of_item
 from welvo.rig.refs import PortRef
 from welvo.rig.wiring import Port
 from welvo.runs.brightness import brightness_factors, product_of_factors, say_percent, scale_byte
-from welvo.runs.cable import Cables, Piece, Stream
+from welvo.runs.cable import Cables, Piece, PortStream
 from welvo.runs.edits import change_segment
 from welvo.runs.orders import names_of_orders, places_of_components
 
@@ -51,7 +51,7 @@ class Demand(NamedTuple):
     changes: tuple[tuple[str, str, str], ...] = ()
 
 
-def rows_behind_bridge(cables: Cables, stream: Stream, piece: Piece) -> list[Slots]:
+def rows_behind_bridge(cables: Cables, stream: PortStream, piece: Piece) -> list[Slots]:
     """What is attached behind a bridge, by DMX address."""
     found = []
     for b in cables.fixtures_behind(piece.segment, piece):
@@ -121,7 +121,7 @@ class _Bridge(NamedTuple):
     """A bridge where it hangs, as its demands look at it."""
 
     cables: Cables
-    stream: Stream
+    stream: PortStream
     piece: Piece
 
     @property
@@ -138,7 +138,7 @@ class _Bridge(NamedTuple):
         return self.stream.device_id, self.stream.label, self.piece.n
 
 
-def demands_of_bridge(cables: Cables, stream: Stream, piece: Piece) -> list[Demand]:
+def demands_of_bridge(cables: Cables, stream: PortStream, piece: Piece) -> list[Demand]:
     """Everything that must be true for the DMX behind a bridge to come out as it was sent."""
     bridge = _Bridge(cables, stream, piece)
     return [
@@ -268,7 +268,7 @@ def _carries_universe(rig: Rig, universe: str, piece: Piece) -> bool:
 # ---- fixes
 
 
-def _attached_piece(cables: Cables, device_id: str, label: str, n: int) -> tuple[Stream, Piece]:
+def _attached_piece(cables: Cables, device_id: str, label: str, n: int) -> tuple[PortStream, Piece]:
     """A segment of a port's stream. Raises Refused when it is not there, or not any more."""
     stream = cables.streams.get(PortRef(device_id, label))
     if stream is None or not 0 <= n < len(stream.pieces):
@@ -367,7 +367,7 @@ class Shown(NamedTuple):
 
 
 def colour_in_its_place(
-    cables: Cables, stream: Stream, piece: Piece, levels: tuple[int, int, int], chip: str = "RGB"
+    cables: Cables, stream: PortStream, piece: Piece, levels: tuple[int, int, int], chip: str = "RGB"
 ) -> Shown:
     """Which colour a plain pixel shows in the bridge's place, for the levels of the bridge's first three slots.
 

@@ -6,7 +6,7 @@ from fractions import Fraction
 from typing import NamedTuple
 
 from welvo.rig.document import Rig
-from welvo.runs.cable import Piece, Stream
+from welvo.runs.cable import Piece, PortStream
 
 
 class Factor(NamedTuple):
@@ -17,7 +17,7 @@ class Factor(NamedTuple):
     value: float
 
 
-def brightness_factors(rig: Rig, stream: Stream, piece: Piece) -> list[Factor]:
+def brightness_factors(rig: Rig, stream: PortStream, piece: Piece) -> list[Factor]:
     """sender × player × controller × port × segment, in that order; several senders count with the darkest.
 
     What the sender scales stays scaled: an override reaches no further up than the device.
@@ -39,7 +39,7 @@ def brightness_factors(rig: Rig, stream: Stream, piece: Piece) -> list[Factor]:
     return found + on_the_device(rig, stream, piece)
 
 
-def on_the_device(rig: Rig, stream: Stream, piece: Piece) -> list[Factor]:
+def on_the_device(rig: Rig, stream: PortStream, piece: Piece) -> list[Factor]:
     """Controller × port × segment. Where a port or a segment may override, its value replaces those before it."""
     device = rig.devices[stream.device_id]
     port, segment = device.ports[stream.label], piece.segment

@@ -26,7 +26,7 @@ from welvo.rig.refs import PortRef
 from welvo.rig.runs import Segment, dmx_key
 
 
-class Part(NamedTuple):
+class UniversePart(NamedTuple):
     """Slots `first`..`last` of the universe numbered `universe`; `done` slots of the segment come before."""
 
     universe: int
@@ -35,7 +35,7 @@ class Part(NamedTuple):
     done: int
 
 
-def place_in(parts: tuple[Part, ...], within: int) -> tuple[int, int] | None:
+def place_in(parts: tuple[UniversePart, ...], within: int) -> tuple[int, int] | None:
     """Universe number and address of slot `within` (from 1) of what was laid in parts; None past its end."""
     for p in parts:
         if p.done < within <= p.done + p.last - p.first + 1:
@@ -61,7 +61,7 @@ class Piece(NamedTuple):
     led: int
     leds: int
     k: int
-    parts: tuple[Part, ...]
+    parts: tuple[UniversePart, ...]
 
     def place_of_slot(self, within: int) -> tuple[int, int] | None:
         """Universe number and address of slot `within` (from 1) of the segment."""
@@ -75,7 +75,7 @@ class Piece(NamedTuple):
         return 0
 
 
-class Stream(NamedTuple):
+class PortStream(NamedTuple):
     """A port's stream: its pieces in cable order and its sums.
 
     `start` is (universe number, address) of its first slot, None without a feed; `after` the slot right behind its last
@@ -114,23 +114,23 @@ class Behind(NamedTuple):
     slots: int
 
 
-class Converted(NamedTuple):
+class ConverterLamp(NamedTuple):
     """A lamp behind a converter: its port's stream, the converter's piece, and which lamp of it, from 1."""
 
-    stream: Stream
+    stream: PortStream
     piece: Piece
     number: int
 
 
 def lay_slots(
     number: int, address: int, slots: int, k: int, size: Callable[[int], int], whole: bool
-) -> tuple[tuple[Part, ...], int, int]:
+) -> tuple[tuple[UniversePart, ...], int, int]:
     """Lay `slots` slots in pixels of `k` from an address on. Gives the parts and the place right behind them.
 
     With `whole`, what is left of a universe that cannot hold a pixel stays empty. A pixel wider than a universe
     fits nowhere: nothing is laid from there on. Nothing is laid past the highest universe that any protocol numbers.
     """
-    parts: list[Part] = []
+    parts: list[UniversePart] = []
     done = 0
     while done < slots and number <= HIGHEST_SACN:
         room = max(0, size(number) - address + 1)
@@ -138,7 +138,7 @@ def lay_slots(
             room -= room % k
         take = min(room, slots - done)
         if take:
-            parts.append(Part(number, address, address + take - 1, done))
+            parts.append(UniversePart(number, address, address + take - 1, done))
             done += take
         elif address == 1:
             break
@@ -187,8 +187,8 @@ class Cables:
 
     def __init__(self, rig: Rig) -> None:
         self.rig = rig
-        self._known: dict[PortRef, tuple[tuple[object, ...], Stream]] = {}
-        self.streams: dict[PortRef, Stream] = {}
+        self._known: dict[PortRef, tuple[tuple[object, ...], PortStream]] = {}
+        self.streams: dict[PortRef, PortStream] = {}
         self._where: dict[str, list[tuple[PortRef, int]]] = {}
         self._sum_up_runs()
 
@@ -280,7 +280,7 @@ class Cables:
         """Slots the sender uses of a universe; of one the rig does not have, as many as of the first."""
         return self._sizes.get(number) or self._sizes.get(first, 512)
 
-    def _stream_of_port(self, device_id: str, label: str, start: tuple[int, int] | None) -> Stream:
+    def _stream_of_port(self, device_id: str, label: str, start: tuple[int, int] | None) -> PortStream:
         rig = self.rig
         device = rig.devices[device_id]
         port = device.ports[label]
@@ -302,7 +302,7 @@ class Cables:
             elif segment.element in rig.fixtures:
                 mode = mode_of(rig, rig.fixtures[segment.element])
                 takes = min(takes, mode.breaks[0].slots) if mode and mode.breaks else takes
-            parts: tuple[Part, ...] = ()
+            parts: tuple[UniversePart, ...] = ()
             if segment.takes_slots:
                 own = segment.at
                 if own.origin_of_place == "typed" and own.universe in rig.universes and own.address:
@@ -325,7 +325,7 @@ class Cables:
             _, *rest = lay_slots(*start, port.pixels * k, k, size_of_universe, whole)
             if cursor is None or (rest[0], rest[1]) > cursor:
                 ends = (rest[0], rest[1])
-        return Stream(
+        return PortStream(
             device_id,
             label,
             start,
@@ -349,7 +349,9 @@ class Cables:
         """The id of the universe with a number; empty when the rig has none."""
         return self._ids.get(number, "")
 
-    def stretch_element(self, element: Element, number: int, address: int) -> tuple[tuple[Part, ...], tuple[int, int]]:
+    def stretch_element(
+        self, element: Element, number: int, address: int
+    ) -> tuple[tuple[UniversePart, ...], tuple[int, int]]:
         """An element laid over universes from an address on, and the place right behind it.
 
         Every universe counts with its own size; one that the rig does not have, with that of the first.
@@ -364,7 +366,7 @@ class Cables:
         )
         return parts, (behind[0], behind[1])
 
-    def on_runs(self, key: str) -> list[tuple[Stream, Piece]]:
+    def on_runs(self, key: str) -> list[tuple[PortStream, Piece]]:
         """The pieces an item is attached as, or behind whose bridge it is attached, in the order of devices and
         ports."""
         return [(self.streams[k], self.streams[k].pieces[n]) for k, n in self._where.get(key, ()) if k in self.streams]
@@ -450,14 +452,14 @@ class Cables:
                 return (uid, place[1]) if uid else None
         return None
 
-    def converter_of_fixture(self, key: str) -> Converted | None:
+    def converter_of_fixture(self, key: str) -> ConverterLamp | None:
         """The converter that drives a fixture with one of its pixels; None: there is none."""
         for stream, piece in self.on_runs(key):
             if piece.segment.kind == "lamps" and key in piece.segment.fixtures:
-                return Converted(stream, piece, piece.segment.fixtures.index(key) + 1)
+                return ConverterLamp(stream, piece, piece.segment.fixtures.index(key) + 1)
         return None
 
-    def element_parts(self, key: str) -> list[tuple[Part, int]]:
+    def element_parts(self, key: str) -> list[tuple[UniversePart, int]]:
         """The parts of an element over all ports it is attached to, each with how many data slots of it come before."""
         found = []
         for _, piece in self.on_runs(key):
@@ -485,7 +487,7 @@ class Cables:
 
 
 def _place_of_ports(
-    ports: set[PortRef], streams: dict[PortRef, Stream], lines: dict[PortRef, DmxLine]
+    ports: set[PortRef], streams: dict[PortRef, PortStream], lines: dict[PortRef, DmxLine]
 ) -> dict[str, list[object]]:
     """What places the items of some ports, by item: equal lists mean that it stays where it was."""
     found: dict[str, list[object]] = {}

@@ -22,7 +22,7 @@ class Claim(NamedTuple):
     """Slots of the stream before these, from 0."""
 
 
-class Meeting(NamedTuple):
+class ClaimMeeting(NamedTuple):
     """Two claims on the same slots of one universe."""
 
     universe: int
@@ -79,14 +79,14 @@ def meetings_of_claims(
     universes: set[int],
     most: int = 20,
     known: dict[str, dict[int, list[Claim]]] | None = None,
-) -> list[Meeting]:
+) -> list[ClaimMeeting]:
     """Where a port's claims meet others of its device that begin before them in some universes, at most `most`.
 
     Each pair is told once, by the later. Two devices that take the same slots show the same light, which is a split and
     no fault; on one device, or within one port, it is one. `known` keeps the claims of whole devices for whoever asks
     for one port after the other.
     """
-    found: list[Meeting] = []
+    found: list[ClaimMeeting] = []
     if known is None:
         wanted = claims_of_ports(cables, device_id, universes)
     else:
@@ -100,7 +100,7 @@ def meetings_of_claims(
             open_ = [o for o in open_ if o.last >= c.first]
             for o in open_:
                 if c.label == label:
-                    found.append(Meeting(universe, o, c, c.first, min(o.last, c.last)))
+                    found.append(ClaimMeeting(universe, o, c, c.first, min(o.last, c.last)))
                     if len(found) >= most:
                         return found
             open_.append(c)

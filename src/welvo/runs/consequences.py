@@ -12,7 +12,7 @@ from welvo.rig.notation import say_count, say_place
 from welvo.rig.patched import Element, Place
 from welvo.rig.refs import PortRef
 from welvo.rig.runs import Segment
-from welvo.runs.cable import Cables, Part
+from welvo.runs.cable import Cables, UniversePart
 from welvo.runs.pixels import universes_of
 
 
@@ -74,12 +74,12 @@ def items_pushed_along(now: Cables, after: Rig, key: str) -> tuple[list[WouldMov
     return moves, apart
 
 
-def _say_part(part: Part) -> str:
+def _say_part(part: UniversePart) -> str:
     return say_place(part.universe, part.first)
 
 
-def _starts_of_ports(cables: Cables, device_id: str) -> dict[str, list[Part]]:
-    found: dict[str, list[Part]] = {}
+def _starts_of_ports(cables: Cables, device_id: str) -> dict[str, list[UniversePart]]:
+    found: dict[str, list[UniversePart]] = {}
     for (d, _), stream in cables.streams.items():
         if d != device_id:
             continue

@@ -20,7 +20,7 @@ from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.refs import PortRef, SegmentRef
 from welvo.rig.runs import PixelType, Segment, Supply, dmx_owner
 from welvo.rig.wiring import Device, DeviceModel, Feed, Port, Sender, Universe
-from welvo.runs.cable import Cables, Stream
+from welvo.runs.cable import Cables, PortStream
 from welvo.runs.cut import cut_segments
 from welvo.runs.pixels import streams_of, universes_of
 
@@ -511,7 +511,7 @@ def make_to_fit(rig: Rig, device_id: str, headroom: int = 0) -> Edit:
     return put_entries(rig, words, universes=universes, feeds=feeds, senders=senders)
 
 
-def slots_not_laid(stream: Stream) -> int:
+def slots_not_laid(stream: PortStream) -> int:
     """Slots of a stream that would lie past the highest universe."""
     return stream.slots - sum(p.last - p.first + 1 for piece in stream.pieces for p in piece.parts)
 

@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 
 from welvo.runs.along import cable_order
-from welvo.runs.cable import Piece, Stream
+from welvo.runs.cable import Piece, PortStream
 
 BOX = 40
 CABLE = 14
@@ -48,7 +48,7 @@ class Course(NamedTuple):
     fixed: int
 
 
-def course_of(stream: Stream) -> Course:
+def course_of(stream: PortStream) -> Course:
     """Lay a port's cable out. A reversed segment comes back up, a fold turns every stretch."""
     strokes: list[Stroke] = []
     lane, led, fixed, up = 0, 0, 0, False
@@ -83,7 +83,7 @@ def course_of(stream: Stream) -> Course:
     return Course(tuple(strokes), lane + 1, deepest, deepest_fixed)
 
 
-def seams_in_segment(stream: Stream, piece: Piece) -> list[tuple[int, tuple[int, int], tuple[int, int], bool]]:
+def seams_in_segment(stream: PortStream, piece: Piece) -> list[tuple[int, tuple[int, int], tuple[int, int], bool]]:
     """Where universes end inside a segment: (place along the cable from 1 that begins the next, last slot before, first
     slot behind, whether a pixel is cut there)."""
     found: list[tuple[int, tuple[int, int], tuple[int, int], bool]] = []

@@ -10,7 +10,7 @@ from welvo.rig.colours import FUNCTIONS, letter_of, word_of
 from welvo.rig.document import Rig
 from welvo.rig.lookup import mode_of
 from welvo.rig.patched import Fixture
-from welvo.runs.cable import Cables, Piece, Stream
+from welvo.runs.cable import Cables, Piece, PortStream
 
 DIMMER = "V"
 """The letter of the function that takes the brightness instead of a colour."""
@@ -62,7 +62,7 @@ def count_lamps(piece: Piece) -> int:
     return piece.pixels
 
 
-def slot_map(cables: Cables, stream: Stream, piece: Piece) -> list[LampSlot]:
+def slot_map(cables: Cables, stream: PortStream, piece: Piece) -> list[LampSlot]:
     """Every slot the converter puts out. A lamp that would end past 512 is left out; `lamps_past_end` counts those."""
     s = piece.segment
     found: list[LampSlot] = []

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from welvo.rig.document import Rig
 from welvo.rig.plan import universe_size
 from welvo.runs.along import element_pixel, piece_name
-from welvo.runs.cable import Cables, Part, Piece, Stream, lay_slots
+from welvo.runs.cable import Cables, Piece, PortStream, UniversePart, lay_slots
 
 Ints = npt.NDArray[np.int64]
 
@@ -38,7 +38,7 @@ class PixelTable(Struct, frozen=True):
         return np.asarray(self.universe != self.last_universe)
 
 
-def places_of_slots(parts: tuple[Part, ...], within: Ints) -> tuple[Ints, Ints]:
+def places_of_slots(parts: tuple[UniversePart, ...], within: Ints) -> tuple[Ints, Ints]:
     """Universe numbers and addresses of slots `within` (from 1) of a segment; 0 where nothing carries them."""
     if not parts:
         nowhere = np.zeros(len(within), np.int64)
@@ -51,7 +51,7 @@ def places_of_slots(parts: tuple[Part, ...], within: Ints) -> tuple[Ints, Ints]:
     return np.where(lost, 0, universe), np.where(lost, 0, address)
 
 
-def pixel_table(stream: Stream) -> PixelTable:
+def pixel_table(stream: PortStream) -> PixelTable:
     """The table of all data pixels of a stream, worked out for the whole port at once."""
     pieces = [p for p in stream.pieces if p.pixels]
     none = np.zeros(0, np.int64)
@@ -75,7 +75,7 @@ class PortSum(NamedTuple):
     """What one port needs: `running` is the device's running number of its first data pixel, `slot` of its first
     slot."""
 
-    stream: Stream
+    stream: PortStream
     running: int
     slot: int
     universes: int
@@ -94,7 +94,7 @@ def device_sums(cables: Cables, device_id: str) -> list[PortSum]:
     return found
 
 
-def streams_of(cables: Cables, device_id: str) -> list[Stream]:
+def streams_of(cables: Cables, device_id: str) -> list[PortStream]:
     """The streams of a device, in the order of the ports printed on it."""
     return [s for (d, _), s in cables.streams.items() if d == device_id]
 
@@ -155,9 +155,9 @@ def _as_if(rig: Rig, device_id: str, packs: str, size: int) -> Cables:
     return Cables(replace(rig, devices={device_id: device}, universes=universes))
 
 
-def cut_pixels(cables: Cables, device_id: str) -> list[tuple[Stream, Piece, int]]:
+def cut_pixels(cables: Cables, device_id: str) -> list[tuple[PortStream, Piece, int]]:
     """Which data pixels of a device a universe's end cuts: stream, piece, number of the pixel in it."""
-    found: list[tuple[Stream, Piece, int]] = []
+    found: list[tuple[PortStream, Piece, int]] = []
     for stream in streams_of(cables, device_id):
         if stream.whole or len(stream.used) < 2:
             continue
@@ -227,7 +227,7 @@ def ports_led_astray(cables: Cables, device_id: str) -> list[Astray]:
 
 
 def _as_the_device(
-    cables: Cables, stream: Stream, size: int, begins: tuple[int, int]
+    cables: Cables, stream: PortStream, size: int, begins: tuple[int, int]
 ) -> tuple[Astray | None, tuple[int, int]]:
     """The first slot of a port that differs when the device lays it from its own start, and where that ends."""
     cursor, found = begins, None

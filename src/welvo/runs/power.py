@@ -12,7 +12,7 @@ from welvo.rig.plan import model_of
 from welvo.rig.runs import PixelType, Segment
 from welvo.runs.along import part_name
 from welvo.runs.brightness import on_the_device, product_of_factors
-from welvo.runs.cable import Cables, Piece, Stream
+from welvo.runs.cable import Cables, Piece, PortStream
 
 COPPER = 0.0175
 """Resistivity of copper wire in Ω·mm²/m, as cable tables take it."""
@@ -53,13 +53,13 @@ class Stretch(NamedTuple):
     fed: str
 
 
-def brightness_at(rig: Rig, stream: Stream, piece: Piece) -> float:
+def brightness_at(rig: Rig, stream: PortStream, piece: Piece) -> float:
     """Brightness the device itself limits a segment to: controller × port × segment. What the sender does is no
     safety."""
     return float(product_of_factors(on_the_device(rig, stream, piece)))
 
 
-def stretches_of_port(cables: Cables, stream: Stream) -> list[Stretch]:
+def stretches_of_port(cables: Cables, stream: PortStream) -> list[Stretch]:
     """Segment by segment, currents and voltages of a port's run, all pixels white at the device's brightness.
 
     Power begins at the port and again at every segment with a supply. In a string the current falls from pixel to
@@ -180,7 +180,7 @@ class _Side(NamedTuple):
     wires: tuple[tuple[str, str], ...]
 
 
-def joints_of_port(cables: Cables, stream: Stream) -> list[WireJoint]:
+def joints_of_port(cables: Cables, stream: PortStream) -> list[WireJoint]:
     """Every joint along a run: connector family and sex, wire colour → function on both sides.
 
     Parts of one string that follow each other are one string; of what is of no known kind nothing is said.
@@ -246,7 +246,7 @@ def _wrong_pairs(a: _Side, b: _Side) -> list[str]:
 # ---- frame time
 
 
-def frame_ms(cables: Cables, stream: Stream) -> float:
+def frame_ms(cables: Cables, stream: PortStream) -> float:
     """How long one frame of a port takes on its cable: every component's time, nulls and groups too, and the pause."""
     rig = cables.rig
     total, pauses = 0.0, []

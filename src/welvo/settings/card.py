@@ -21,7 +21,7 @@ LIGHT = "light: "
 ACTS: tuple[Need, ...] = ("save", "apply", "restart")
 
 
-class Step(Struct, frozen=True):
+class CardStep(Struct, frozen=True):
     """One line of a card: a setting to enter, or an act (`key` empty) where the device's page wants it.
 
     `state` is `open`, `ticked`, `proved` (the device says so itself) or `woken` (ticked for another value).
@@ -51,7 +51,7 @@ def say_owner_place(owner: str) -> str:
     return f"port {label}, segment {number}" if number else f"port {label}" if label else "device"
 
 
-def card_steps(rig: Rig, device_id: str, model: DeviceModel, lines: list[SettingLine]) -> list[Step]:
+def card_steps(rig: Rig, device_id: str, model: DeviceModel, lines: list[SettingLine]) -> list[CardStep]:
     """The steps for everything that is planned, in the order of the device's pages. Save and apply stand behind the
     settings of each page that need them, a restart at the very end."""
     ticked = rig.devices[device_id].entered
@@ -61,7 +61,7 @@ def card_steps(rig: Rig, device_id: str, model: DeviceModel, lines: list[Setting
     for x in lines:
         if x.plan is not None and (x.spec.writable or x.key == "ip"):
             pages.setdefault(named[x.spec.scope, x.spec.key], []).append(x)
-    steps: list[Step] = []
+    steps: list[CardStep] = []
     restart = False
     for name, of in pages.items():
         for x in of:
@@ -75,18 +75,18 @@ def card_steps(rig: Rig, device_id: str, model: DeviceModel, lines: list[Setting
             words = as_on_page(model, x.spec, x.plan, protocol)
             by = tick.who if tick and state in ("ticked", "woken") else ""
             steps.append(
-                Step(name, say_owner_place(x.port), x.spec.label, words, x.key, state, by, tick.at if tick else 0.0)
+                CardStep(name, say_owner_place(x.port), x.spec.label, words, x.key, state, by, tick.at if tick else 0.0)
             )
         needs = {n for x in of for n in x.spec.needs}
-        steps += [Step(name, "device", act.capitalize(), "on its page") for act in ACTS[:2] if act in needs]
+        steps += [CardStep(name, "device", act.capitalize(), "on its page") for act in ACTS[:2] if act in needs]
         restart = restart or "restart" in needs
     if restart:
         usual = f"about {model.restart_takes:g} s"
-        steps.append(Step("", "device", "Restart", usual))
+        steps.append(CardStep("", "device", "Restart", usual))
     for look, meaning in model.lights:
         done = ticked.get(f"{LIGHT}{look}")
         state, by, at = ("ticked", done.who, done.at) if done else ("open", "", 0.0)
-        steps.append(Step("Lights", "on the device", look, meaning, f"{LIGHT}{look}", state, by, at))
+        steps.append(CardStep("Lights", "on the device", look, meaning, f"{LIGHT}{look}", state, by, at))
     return steps
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from welvo.observed.values import Said
+from welvo.observed.values import DeviceAnswer
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig
 from welvo.rig.edits import set_device
@@ -15,7 +15,7 @@ MOST = 20
 Difference = tuple[str, SettingValue | None, SettingValue | None]
 
 
-def take_snapshot(rig: Rig, device_id: str, said: Said | None, at: float, why: str = "by hand") -> Edit:
+def take_snapshot(rig: Rig, device_id: str, said: DeviceAnswer | None, at: float, why: str = "by hand") -> Edit:
     """Keep what a device says of its settings now. Raises Refused when it has said nothing."""
     device = rig.devices[device_id]
     if said is None or not said.active:

@@ -18,7 +18,7 @@ class Heading(Struct, frozen=True):
     page: bool = False
 
 
-class Words(Struct, frozen=True):
+class WordsBlock(Struct, frozen=True):
     words: str
 
 
@@ -46,4 +46,4 @@ class FullPage(Struct, frozen=True):
     paint: Callable[[Pen], None]
 
 
-Block = Heading | Words | Rows | Drawing | FullPage
+Block = Heading | WordsBlock | Rows | Drawing | FullPage

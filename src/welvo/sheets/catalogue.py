@@ -17,7 +17,7 @@ from welvo.rig.lookup import universe_by_number, universes_in_order
 from welvo.rig.notation import natural_sort_key, say_count
 from welvo.rig.plan import model_of
 from welvo.sheets import lists
-from welvo.sheets.blocks import Block, Heading, Rows, Words
+from welvo.sheets.blocks import Block, Heading, Rows, WordsBlock
 from welvo.sheets.drawings import draw_risers, from_above, universe_map
 from welvo.sheets.labels import label_pages
 from welvo.sheets.lists import Listing, Material, sorted_by
@@ -81,9 +81,9 @@ def _patch_sheet(
         if by in has and by not in wanted:
             wanted.append(by)
         if not listing:
-            yield Words("There is nothing in the patch yet.")
+            yield WordsBlock("There is nothing in the patch yet.")
             return
-        yield Words(f"{say_count(len(set(listing.ids)), 'item')}.")
+        yield WordsBlock(f"{say_count(len(set(listing.ids)), 'item')}.")
         shown_group = by if by in has else ""
         yield from _tables_by_group(listing, wanted, shown_group, by in (c.columns or ()))
 
@@ -149,7 +149,7 @@ def _label_blocks(m: Material, c: Choices) -> Iterator[Block]:
     if made:
         yield from made
     else:
-        yield Words("No fixture has an address yet, so there is nothing to stick on one.")
+        yield WordsBlock("No fixture has an address yet, so there is nothing to stick on one.")
 
 
 def _map_blocks(m: Material, c: Choices) -> Iterator[Block]:
@@ -162,7 +162,7 @@ def _map_blocks(m: Material, c: Choices) -> Iterator[Block]:
     else:
         uids = [u for u in uids if m.index.spans_on_universe(u)]
     if not uids:
-        yield Words("There is no universe with anything in it yet.")
+        yield WordsBlock("There is no universe with anything in it yet.")
     for uid in uids:
         u = m.rig.universes[uid]
         feeds = next((r[6] for r in lists.list_universes(m).rows if r[0] == str(u.number)), "")
@@ -191,13 +191,13 @@ def _card_blocks(m: Material, c: Choices) -> Iterator[Block]:
     rig = m.rig
     chosen = [d for d in rig.devices if not c.of or d == c.of]
     if not chosen:
-        yield Words("There is no device to set.")
+        yield WordsBlock("There is no device to set.")
     for device_id in sorted(chosen, key=lambda d: natural_sort_key(rig.devices[d].name)):
         device, model = rig.devices[device_id], model_of(rig, device_id)
         yield Heading(device.name, f"{model.name if model else ''}   {device.ip}", page=True)
         if model and model.counts:
             counts = ", ".join(f"{k} from {v}" for k, v in model.counts.items())
-            yield Words(f"In the counting of its own pages: {counts}.")
+            yield WordsBlock(f"In the counting of its own pages: {counts}.")
         yield Rows(lists.device_card(m, device_id, c.secrets.get(device_id)), strong=("value",))
         for listing in lists.device_pages(m, device_id):
             yield Heading(listing.title, "as its own pages show them")
@@ -231,7 +231,7 @@ def _riser_blocks(m: Material, c: Choices) -> Iterator[Block]:
                 listing.with_columns([k for k in shown if any(r[listing.column_of_key(k)] for r in listing.rows)])
             )
     if not found:
-        yield Words("Nothing is attached to a port yet.")
+        yield WordsBlock("Nothing is attached to a port yet.")
 
 
 def _finding_blocks(m: Material, c: Choices) -> Iterator[Block]:
@@ -252,7 +252,7 @@ def _test_blocks(m: Material, c: Choices) -> Iterator[Block]:
 
 def _change_blocks(m: Material, c: Choices) -> Iterator[Block]:
     if m.since is None:
-        yield Words("No version has been named yet, so there is nothing to count changes from.")
+        yield WordsBlock("No version has been named yet, so there is nothing to count changes from.")
         return
     listing = lists.list_changes(m)
     yield Heading(listing.title, say_count(len(listing.rows), "difference"))

@@ -15,7 +15,7 @@ from welvo.rig.notation import say_place
 from welvo.rig.plan import model_of
 from welvo.rig.tints import tint_hex, tint_of
 from welvo.runs.along import part_name
-from welvo.runs.cable import Stream
+from welvo.runs.cable import PortStream
 from welvo.runs.geometry import BOX, CABLE, Course, Stroke, course_of
 from welvo.runs.pixels import streams_of
 from welvo.sheets.blocks import Drawing
@@ -113,7 +113,7 @@ def draw_risers(index: Index, device_id: str, wide: float, high: float) -> list[
 
 
 def _draw_riser(
-    pen: Pen, wide: float, index: Index, device_id: str, scale: float, ports: list[tuple[Stream, Course, float]]
+    pen: Pen, wide: float, index: Index, device_id: str, scale: float, ports: list[tuple[PortStream, Course, float]]
 ) -> None:
     rig = index.rig
     device, model = rig.devices[device_id], model_of(rig, device_id)
@@ -135,7 +135,7 @@ def _draw_riser(
 
 
 def _draw_cable(
-    pen: Pen, rig: Rig, stream: Stream, course: Course, x: float, room: float, top: float, scale: float
+    pen: Pen, rig: Rig, stream: PortStream, course: Course, x: float, room: float, top: float, scale: float
 ) -> None:
     lane = max(0.4, min(4.5, (room - NAMES - 8) / course.lanes))
     thick = lane * 0.6

@@ -24,7 +24,7 @@ from welvo.sheets.pen import PT, Pen, width_of_line, wrap_lines
 from welvo.survey.compare import say_start
 
 
-class Label(Struct, frozen=True):
+class LabelText(Struct, frozen=True):
     """What stands on one label. `places` is where its breaks begin, `set_to` what is set on the lamp."""
 
     number: str
@@ -36,7 +36,7 @@ class Label(Struct, frozen=True):
     where: str
 
 
-def labels_of(m: Material, choices: Choices) -> list[Label]:
+def labels_of(m: Material, choices: Choices) -> list[LabelText]:
     """Labels for the fixtures that have an address, in the order that was chosen."""
     rig, index = m.rig, m.index
     keys = [k for k in (choices.items or rig.fixtures) if k in rig.fixtures and index.spans_of(k)]
@@ -51,7 +51,7 @@ def labels_of(m: Material, choices: Choices) -> list[Label]:
         behind = next((o.behind for o in on if o.behind), "")
         where = ", ".join(w for w in (f.fields.get(HANG_POINT, ""), behind or attached_to(index, key)) if w)
         what = f"{profile.name if profile else '?'} · {mode.name if mode else '?'}"
-        found.append(Label(str(f.number), f.name, what, say_start(index, key), set_to, setting, where))
+        found.append(LabelText(str(f.number), f.name, what, say_start(index, key), set_to, setting, where))
     return found
 
 
@@ -63,7 +63,7 @@ def label_pages(m: Material, choices: Choices) -> list[FullPage]:
             f"A sheet of this stock has labels 1 to {stock.labels_per_sheet}; it cannot begin at {choices.first_label}."
         )
     made = labels_of(m, choices)
-    slots: list[Label | None] = [None] * (choices.first_label - 1) + list(made)
+    slots: list[LabelText | None] = [None] * (choices.first_label - 1) + list(made)
     pages = [slots[n : n + stock.labels_per_sheet] for n in range(0, len(slots), stock.labels_per_sheet)]
     return [
         FullPage(*stock.page, paint=partial(_draw_label_page, labels=page, stock=stock, marks=choices.cut_marks))
@@ -72,7 +72,7 @@ def label_pages(m: Material, choices: Choices) -> list[FullPage]:
     ]
 
 
-def _draw_label_page(pen: Pen, labels: list[Label | None], stock: Stock, marks: bool) -> None:
+def _draw_label_page(pen: Pen, labels: list[LabelText | None], stock: Stock, marks: bool) -> None:
     for n, label in enumerate(labels):
         x, y = stock.place_of_label(n)
         if label:
@@ -89,7 +89,7 @@ def _cut_marks(pen: Pen, x: float, y: float, wide: float, high: float) -> None:
             pen.draw_line(cx, cy, cx, cy + dy * arm, 0.1)
 
 
-def draw_label(pen: Pen, x: float, y: float, wide: float, high: float, label: Label) -> None:
+def draw_label(pen: Pen, x: float, y: float, wide: float, high: float, label: LabelText) -> None:
     """One label inside its edges: the number and what is set are as large as they can be."""
     inset = min(3.0, wide * 0.05, high * 0.1)
     left, top, room, tall = x + inset, y + inset, wide - 2 * inset, high - 2 * inset

@@ -32,7 +32,7 @@ from welvo.rig.switches import say_switches
 from welvo.runs.along import part_name
 from welvo.runs.pixels import device_sums, streams_of
 from welvo.runs.power import frame_ms, joints_of_port, loads_of_supplies, stretches_of_port
-from welvo.settings.card import Step, card_steps
+from welvo.settings.card import CardStep, card_steps
 from welvo.survey.capacity import universe_rows
 from welvo.survey.compare import Difference
 from welvo.survey.device_tables import KINDS as DEVICE_TABLES
@@ -76,7 +76,7 @@ class Material:
 
 
 @dataclass(frozen=True)
-class Head:
+class ColumnHead:
     """A column: `number` is right-aligned and stays a number in a spreadsheet; `wide` may be wrapped first."""
 
     key: str
@@ -88,7 +88,7 @@ class Head:
 class Listing:
     key: str
     title: str
-    heads: tuple[Head, ...]
+    heads: tuple[ColumnHead, ...]
     rows: tuple[tuple[str, ...], ...]
     ids: tuple[str, ...] = field(default=(), compare=False)
     """What each row is about, for those who sort or group by more than is shown."""
@@ -106,9 +106,11 @@ class Listing:
         return bool(self.rows)
 
 
-def make_heads(*names: str) -> tuple[Head, ...]:
+def make_heads(*names: str) -> tuple[ColumnHead, ...]:
     """Columns from their titles; a title that ends in `#` is of numbers."""
-    return tuple(Head(n.rstrip("#").lower(), n.rstrip("#"), "number" if n.endswith("#") else "text") for n in names)
+    return tuple(
+        ColumnHead(n.rstrip("#").lower(), n.rstrip("#"), "number" if n.endswith("#") else "text") for n in names
+    )
 
 
 # ---- the patch
@@ -125,9 +127,9 @@ def list_items(m: Material, keys: Iterable[str] | None = None) -> Listing:
     wanted = list(keys) if keys is not None else [*rig.fixtures, *rig.elements]
     wanted.sort(key=lambda k: rank_of_row(index, k, "number"))
     shown = keys_of_columns(rig)
-    made = tuple(Head(c, title_of_column(c), "number" if c in ("number", "slots") else "text") for c in shown)
-    made += (Head("universe", "Universe", "number"), Head("running", "Running number", "number"),
-             Head(SET_ON, "To set on it"), Head("on", "Attached to"))  # fmt: skip
+    made = tuple(ColumnHead(c, title_of_column(c), "number" if c in ("number", "slots") else "text") for c in shown)
+    made += (ColumnHead("universe", "Universe", "number"), ColumnHead("running", "Running number", "number"),
+             ColumnHead(SET_ON, "To set on it"), ColumnHead("on", "Attached to"))  # fmt: skip
     rows = []
     for key in wanted:
         place = index.span_of_break(key) or next(iter(index.spans_of(key)), None)
@@ -347,7 +349,7 @@ def device_pages(m: Material, device_id: str) -> list[Listing]:
     found = []
     for kind, words in DEVICE_TABLES.items():
         t = device_table(m.index, device_id, kind)
-        made = tuple(Head(h.lower(), h) for h in t.heads)
+        made = tuple(ColumnHead(h.lower(), h) for h in t.heads)
         found.append(Listing(f"device {kind}", words, made, t.rows))
     return [x for x in found if x]
 
@@ -355,7 +357,7 @@ def device_pages(m: Material, device_id: str) -> list[Listing]:
 def device_card(m: Material, device_id: str, secrets: dict[str, str] | None = None) -> Listing:
     """The setting card of a device. `secrets` by full key are shown only where they are given."""
     model = model_of(m.rig, device_id)
-    steps: list[Step] = []
+    steps: list[CardStep] = []
     if model:
         steps = card_steps(m.rig, device_id, model, compare_device(m.index, m.observed, device_id, m.now))
     words = {"proved": "proved", "ticked": "ticked", "woken": "do again"}

@@ -15,8 +15,8 @@ from typing import TYPE_CHECKING, Any
 from msgspec import Struct
 
 from welvo.rig.base import Refused
-from welvo.sheets.blocks import Block, Drawing, FullPage, Heading, Rows, Words
-from welvo.sheets.lists import Head, Listing
+from welvo.sheets.blocks import Block, Drawing, FullPage, Heading, Rows, WordsBlock
+from welvo.sheets.lists import ColumnHead, Listing
 from welvo.sheets.paper import FOOT, HEAD, MARGIN, Choices
 from welvo.sheets.pen import BOLD, MM, PT, REGULAR, Pen, printable_words, register_faces, width_of_line, wrap_lines
 
@@ -209,7 +209,7 @@ def _make_story(blocks: Sequence[Block], room: float, high: float, progress: Pro
                 story += [Spacer(0, 4 * MM), CondPageBreak(38 * MM)]
             more = f"{beside}{escape(printable_words(b.beside))}</font>" if b.beside else ""
             story.append(Paragraph(f"{escape(printable_words(b.words, True))}{more}", heading))
-        elif isinstance(b, Words):
+        elif isinstance(b, WordsBlock):
             story.append(Paragraph(escape(printable_words(b.words)), plain))
         elif isinstance(b, Rows):
             story.append(make_table(b, room))
@@ -298,7 +298,7 @@ def share_width(natural: list[float], least: list[float], room: float) -> list[f
     return made
 
 
-def _widths_of_column(head: Head, n: int, listing: Listing, size: float, bold: bool) -> tuple[float, float]:
+def _widths_of_column(head: ColumnHead, n: int, listing: Listing, size: float, bold: bool) -> tuple[float, float]:
     """The width a column would like, and the least it can do with: its longest word, to a point."""
     cells = sorted({r[n] for r in listing.rows}, key=len, reverse=True)[:12]
     words = head.title.split(" ")

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 
 @dataclass
-class Faults:
+class StandinFaults:
     """What is wrong with a stand-in on purpose. Each can be switched on and off while it runs."""
 
     unreachable: bool = False
@@ -29,7 +29,7 @@ class Faults:
     """Puts the first two components out in each other's place, whatever is set."""
 
 
-FAULTS = tuple(Faults.__dataclass_fields__)
+FAULTS = tuple(StandinFaults.__dataclass_fields__)
 OF_LAMPS = {
     "lamps_deaf": "deaf", "lamps_slow": "slow", "lamps_collide": "collides", "lamps_stubborn": "stubborn",
     "lamps_forget": "forgets", "lamps_new": "new",

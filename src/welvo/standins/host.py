@@ -31,10 +31,10 @@ from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.refs import PortRef
 from welvo.rig.wiring import BY_ARTNET, DeviceModel
 from welvo.runs.along import components_of, piece_name
-from welvo.standins.faults import FAULTS, OF_GEAR, OF_LAMPS, OF_NODES, Faults
+from welvo.standins.faults import FAULTS, OF_GEAR, OF_LAMPS, OF_NODES, StandinFaults
 from welvo.standins.gateway import BUS_SPEED, Gateway
 from welvo.standins.gear import GEAR_FAULTS, SimGear, Wire
-from welvo.standins.lamps import LAMP_FAULTS, LampLine, Responder, responder_of
+from welvo.standins.lamps import LAMP_FAULTS, LampPort, Responder, responder_of
 from welvo.standins.line import LineEnd
 from welvo.standins.node import Node, known_settings
 from welvo.standins.pixel import Attached, PixelDevice
@@ -312,7 +312,7 @@ def make_simulated(described: Described, clock: Callable[[], float]) -> Simulate
         made = Gateway(d.ip, d.model, d.settings, clock, wires, d.bus_speed, d.password)
     elif described.model.kind == "node":
         made = Node(described.ip, described.model, described.settings, clock)
-        made.lines = {label: LampLine(lamps) for label, lamps in described.lamps.items()}
+        made.lines = {label: LampPort(lamps) for label, lamps in described.lamps.items()}
     else:
         made = PixelDevice(
             described.ip, described.model, described.settings, clock, described.cables, described.password
@@ -342,7 +342,7 @@ def set_fault(device: Simulated, name: str, value: object) -> None:
     )
     if name not in possible:
         raise StandInError(f"{device.name} has no fault “{name}”; there are {', '.join(possible)}.")
-    kind = type(getattr(Faults(), name))
+    kind = type(getattr(StandinFaults(), name))
     setattr(device.faults, name, tuple(value) if kind is tuple else kind(value))  # type: ignore[arg-type]
 
 

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 from welvo.protocols import rdm
-from welvo.protocols.rdm import Frame
+from welvo.protocols.rdm import RdmPacket
 from welvo.rig.attributes import word_for
 from welvo.rig.document import Rig
 from welvo.rig.lookup import mode_of, profile_of
@@ -45,7 +45,7 @@ class Responder:
     fault: str = ""
     muted: bool = False
     damaged: int = 0
-    queue: list[Frame] = field(default_factory=list)
+    queue: list[RdmPacket] = field(default_factory=list)
     parts: dict[int, tuple[int, int]] = field(default_factory=dict)
     """Its sub-devices by number: address and slots of each."""
     clock: Callable[[], float] = lambda: 0.0
@@ -61,7 +61,7 @@ class Responder:
         """As it left the factory."""
         self.address, self.personality, self.label, self.fault = 1, 1, "", ""
 
-    def take_request(self, request: Frame) -> Frame | None:
+    def take_request(self, request: RdmPacket) -> RdmPacket | None:
         """What it answers to a request of its own; None is silence."""
         if self.fault == "deaf":
             return None
@@ -85,19 +85,19 @@ class Responder:
             return self._answer_in_parts(request, data)
         return said
 
-    def _answer_queued(self, request: Frame) -> Frame:
+    def _answer_queued(self, request: RdmPacket) -> RdmPacket:
         if not self.queue or self.clock() < self._ready:
-            none = Frame(
+            none = RdmPacket(
                 request.source, self.uid, rdm.GET_RESPONSE, rdm.STATUS_MESSAGES, b"", request.transaction, rdm.ACK
             )
             return none
         kept = self.queue.pop(0)
         left = len(self.queue)
-        return Frame(
+        return RdmPacket(
             request.source, self.uid, kept.command, kept.pid, kept.data, request.transaction, kept.port, left, kept.sub
         )
 
-    def _answer_in_parts(self, request: Frame, data: bytes) -> Frame:
+    def _answer_in_parts(self, request: RdmPacket, data: bytes) -> RdmPacket:
         """An answer that is too long goes out in parts; the same question asks for the next one."""
         done = sum(len(f.data) for f in self.queue if f.pid == request.pid)
         part = data[done : done + rdm.MOST_DATA]
@@ -106,7 +106,7 @@ class Responder:
         self.queue = [] if last else [*self.queue, said]
         return said
 
-    def _answer_get(self, request: Frame) -> bytes:
+    def _answer_get(self, request: RdmPacket) -> bytes:
         _, slots, infos = self.personalities[self.personality - 1]
         data, pid = request.data, request.pid
         if request.sub != rdm.ROOT:
@@ -181,7 +181,7 @@ class Responder:
             return rdm.encode_sensor(HEAT) if pid == rdm.SENSOR_DEFINITION else struct.pack(">Bhhhh", 0, 415, 0, 0, 0)
         raise _No(0x0000)
 
-    def _answer_set(self, request: Frame) -> bytes:
+    def _answer_set(self, request: RdmPacket) -> bytes:
         if self.fault == "stubborn":
             raise _No(0x0004)
         data, pid = request.data, request.pid
@@ -210,7 +210,7 @@ class _No(Exception):
         self.reason = reason
 
 
-class LampLine:
+class LampPort:
     """All responders of one port."""
 
     def __init__(self, responders: Iterable[Responder] = ()) -> None:
@@ -219,7 +219,7 @@ class LampLine:
         self.searched = False
         self.ready_at = 0.0
 
-    def ask_line(self, request: Frame) -> Frame | None:
+    def ask_line(self, request: RdmPacket) -> RdmPacket | None:
         """Put a request on the line; broadcasts are obeyed and not answered."""
         said = None
         for r in self.responders:
@@ -250,9 +250,9 @@ class LampLine:
             while True:
                 came: bytes | None = None
                 if ask.kind == "unmute":
-                    self.ask_line(Frame(rdm.BROADCAST, 0, rdm.DISCOVERY, rdm.DISC_UN_MUTE))
+                    self.ask_line(RdmPacket(rdm.BROADCAST, 0, rdm.DISCOVERY, rdm.DISC_UN_MUTE))
                 elif ask.kind == "mute":
-                    came = b"\0" if self.ask_line(Frame(ask.low, 0, rdm.DISCOVERY, rdm.DISC_MUTE)) else None
+                    came = b"\0" if self.ask_line(RdmPacket(ask.low, 0, rdm.DISCOVERY, rdm.DISC_MUTE)) else None
                 else:
                     came = self.answer_branch(ask.low, ask.high)
                 ask = looking.send(came)

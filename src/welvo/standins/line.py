@@ -15,9 +15,9 @@ import time
 from collections.abc import Iterable
 
 from welvo.protocols import rdm
-from welvo.protocols.dmx512 import Reader
+from welvo.protocols.dmx512 import LineReader
 from welvo.protocols.wire import WireError
-from welvo.standins.lamps import LampLine, Responder
+from welvo.standins.lamps import LampPort, Responder
 
 HEAD = struct.Struct("<cff")
 """What a datagram begins with: B and the times of break and mark in seconds, or D and zeros before octets."""
@@ -34,7 +34,7 @@ class LineEnd:
 
     def __init__(self, number: int, lamps: Iterable[Responder] = ()) -> None:
         self.number = number
-        self.lamps = LampLine(lamps)
+        self.lamps = LampPort(lamps)
         self.socket = socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM)
         try:
             self.socket.bind(rehearsal_address(str(number)))
@@ -46,7 +46,7 @@ class LineEnd:
         self.start_code = -1
         self.packets = 0
         self.last = 0.0
-        self._reader = Reader(self._take_packet)
+        self._reader = LineReader(self._take_packet)
 
     def _take_packet(self, start_code: int, slots: bytes) -> None:
         self.packets += 1

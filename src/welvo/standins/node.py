@@ -11,13 +11,13 @@ from welvo.protocols.wire import WireError
 from welvo.rig.counting import net_sub_universe
 from welvo.rig.entered import SettingValue
 from welvo.rig.wiring import DeviceModel
-from welvo.standins.faults import Faults
-from welvo.standins.lamps import LampLine
-from welvo.standins.receiver import Input, Receiver
+from welvo.standins.faults import StandinFaults
+from welvo.standins.lamps import LampPort
+from welvo.standins.receiver import ReceivedUniverse, Receiver
 
 
 @dataclass
-class NodePort(Input):
+class NodePort(ReceivedUniverse):
     """One DMX output of the device with its own settings, as the device has them."""
 
     label: str = ""
@@ -35,7 +35,7 @@ class Node(Receiver):
         self.name = str(settings.get("name", _factory_value(model, "name") or model.name))[:17]
         self.long_name = str(settings.get("long_name", f"{model.maker} {model.name} (simulated)"))
         self.mac = bytes([0x02, 0x57, *(int(p) for p in ip.split("."))])
-        self.faults = Faults()
+        self.faults = StandinFaults()
         self.requests = 0
         self.silent_until = 0.0
         self.next_ip = ip
@@ -43,7 +43,7 @@ class Node(Receiver):
         self.counter = 0
         self.report = "power-on ok"
         self.identify = False
-        self.lines: dict[str, LampLine] = {}
+        self.lines: dict[str, LampPort] = {}
         """The responders on its ports, by the label of the port."""
         self.search_takes = 0.2
         self.slots_out = int(settings.get("slots", model.slots_per_port))
@@ -109,7 +109,7 @@ class Node(Receiver):
             found += self._table_of_devices(line, packet.net, port, bind, address)
         return found
 
-    def _table_of_devices(self, line: LampLine, net: int, port: int, bind: int, address: int) -> list[bytes]:
+    def _table_of_devices(self, line: LampPort, net: int, port: int, bind: int, address: int) -> list[bytes]:
         if self.clock() < line.ready_at:
             return [artnet.encode_artnet(artnet.TodData(port, bind, net, address, 0, 0, (), False))]
         table, most = line.table, artnet.MOST_UIDS
@@ -119,14 +119,14 @@ class Node(Receiver):
             for n, b in enumerate(blocks)
         ]
 
-    def _lines_at_addresses(self, net: int, addresses: Iterable[int]) -> list[tuple[LampLine, int, int, int]]:
+    def _lines_at_addresses(self, net: int, addresses: Iterable[int]) -> list[tuple[LampPort, int, int, int]]:
         """Lines at Port-Addresses of a Net: the line, its port of the page from 1, the page, the low octet."""
         found = []
         for page, ports in enumerate(self.pages_of_ports(), 1):
             for n, p in enumerate(ports, 1):
                 low = p.universe & 0xFF
                 if p.universe >> 8 == net and low in addresses:
-                    found.append((self.lines.setdefault(p.label, LampLine()), n, page, low))
+                    found.append((self.lines.setdefault(p.label, LampPort()), n, page, low))
         return found
 
     def _program_ip(self, packet: artnet.IpProg) -> list[bytes]:
@@ -138,7 +138,7 @@ class Node(Receiver):
         return [artnet.encode_artnet(artnet.IpProgReply((a, b, c, d), (255, 0, 0, 0)))]
 
     @property
-    def inputs(self) -> list[Input]:
+    def inputs(self) -> list[ReceivedUniverse]:
         return [*self.ports]
 
     def pages_of_ports(self) -> list[list[NodePort]]:

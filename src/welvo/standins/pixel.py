@@ -22,8 +22,8 @@ from welvo.rig.counting import net_sub_universe
 from welvo.rig.entered import SettingValue
 from welvo.rig.plan import segment_owner
 from welvo.rig.wiring import DeviceModel
-from welvo.standins.faults import Faults
-from welvo.standins.receiver import Input, Receiver
+from welvo.standins.faults import StandinFaults
+from welvo.standins.receiver import ReceivedUniverse, Receiver
 from welvo.standins.store import Store, Values
 
 SPEAKS = 1
@@ -51,7 +51,7 @@ class Attached(Struct, frozen=True):
 
 
 @dataclass
-class Segment:
+class ActiveSegment:
     """A segment as the device's active settings have it."""
 
     pixels: int
@@ -91,7 +91,7 @@ class PixelDevice(Receiver):
         self.store = Store(model, {"ip": ip, **settings})
         self.cables = cables or {}
         self.password = password
-        self.faults = Faults()
+        self.faults = StandinFaults()
         self.mac = bytes([0x02, 0x57, *(int(p) for p in ip.split("."))])
         self.serial = "".join(f"{b:02X}" for b in self.mac[2:])
         self.begun = clock()
@@ -101,7 +101,7 @@ class PixelDevice(Receiver):
         self.requests = 0
         self.report = "power-on ok"
         self.counter = 0
-        self._inputs: dict[tuple[str, int], Input] = {}
+        self._inputs: dict[tuple[str, int], ReceivedUniverse] = {}
         self._memory = bytearray()
         """What came by DDP and was shown by its push."""
         self._coming = bytearray()
@@ -132,16 +132,16 @@ class PixelDevice(Receiver):
     def _active_percent(self, key: str) -> Fraction:
         return Fraction(str(self._active_value(key, 100))) / 100
 
-    def segments_by_settings(self, label: str) -> list[Segment]:
+    def segments_by_settings(self, label: str) -> list[ActiveSegment]:
         """The segments of a port by the settings it works by."""
-        found: list[Segment] = []
+        found: list[ActiveSegment] = []
         whole = self._active_percent("brightness") * self._active_percent(f"{label}.brightness")
         gamma = float(self._active_value(f"{label}.gamma", 1.0))
         for n in range(1, self._active_number(f"{label}.segments", 0) + 1):
             own = segment_owner(label, n)
             pixels = max(0, self._active_number(f"{own}.pixels", 0) - (self.faults.short if n == 1 else 0))
             found.append(
-                Segment(
+                ActiveSegment(
                     pixels,
                     self._active_number(f"{own}.nulls", 0),
                     str(self._active_value(f"{own}.order", "RGB")),
@@ -163,7 +163,7 @@ class PixelDevice(Receiver):
     # ---- inputs
 
     @property
-    def inputs(self) -> list[Input]:
+    def inputs(self) -> list[ReceivedUniverse]:
         wanted: set[tuple[str, int]] = set()
         for label in self.model.ports:
             protocol = self._protocol_by_settings(label)
@@ -174,7 +174,7 @@ class PixelDevice(Receiver):
         for gone in self._inputs.keys() - wanted:
             del self._inputs[gone]
         for key in wanted - self._inputs.keys():
-            self._inputs[key] = Input(*key)
+            self._inputs[key] = ReceivedUniverse(*key)
         return list(self._inputs.values())
 
     def take_ddp(self, packet: ddp.Packet) -> list[bytes]:
@@ -309,7 +309,7 @@ class PixelDevice(Receiver):
         return bytes(out)
 
     @staticmethod
-    def _order_along_cable(s: Segment) -> list[int]:
+    def _order_along_cable(s: ActiveSegment) -> list[int]:
         """For each LED along the cable, which LED of the data it shows: turned round first, then folded."""
         order = list(range(s.pixels - 1, -1, -1)) if s.reverse else list(range(s.pixels))
         if not 0 < s.fold < s.pixels:

@@ -21,7 +21,7 @@ class Source:
 
 
 @dataclass
-class Input:
+class ReceivedUniverse:
     """One universe that a device takes, with its sources."""
 
     protocol: str = artnet.KEY
@@ -62,7 +62,7 @@ class Receiver:
         self.noise = 0
 
     @property
-    def inputs(self) -> list[Input]:
+    def inputs(self) -> list[ReceivedUniverse]:
         raise NotImplementedError
 
     def take_dmx(self, packet: artnet.Dmx, ip: str) -> None:

@@ -14,11 +14,11 @@ from welvo.rig.notation import say_count
 from welvo.rig.plan import model_of, nothing_out
 from welvo.rig.protocol import say_wire
 from welvo.rig.refs import PortRef
-from welvo.runs.cable import Stream
+from welvo.runs.cable import PortStream
 from welvo.survey.wires import ports_by_feed
 
 
-class CapacityRow(Struct, frozen=True):
+class CapacityLine(Struct, frozen=True):
     """One line: `possible` is what there is, of it `used` and `reserved`; `free_slots` is the rest."""
 
     kind: str
@@ -35,7 +35,7 @@ class CapacityRow(Struct, frozen=True):
         return max(0, self.possible - self.used - self.reserved)
 
 
-def universe_rows(index: Index) -> list[CapacityRow]:
+def universe_rows(index: Index) -> list[CapacityLine]:
     """Slots of every universe up to its limit; slots taken twice count once."""
     rig = index.rig
     rows = []
@@ -54,7 +54,7 @@ def universe_rows(index: Index) -> list[CapacityRow]:
             widest = max(free, key=lambda s: s[1] - s[0])
             notes.append(f"widest gap {widest[0]}–{widest[1]}")
         rows.append(
-            CapacityRow(
+            CapacityLine(
                 "universe",
                 uid,
                 f"{u.number} {u.name}".strip(),
@@ -86,7 +86,7 @@ def universes_taken(index: Index, device: str) -> int:
     return len(taken)
 
 
-def device_rows(index: Index) -> list[CapacityRow]:
+def device_rows(index: Index) -> list[CapacityLine]:
     rig = index.rig
     rows = []
     for device_id, device in rig.devices.items():
@@ -100,32 +100,32 @@ def device_rows(index: Index) -> list[CapacityRow]:
             for label, p in device.ports.items()
             if label in alive
         )
-        rows.append(CapacityRow("device", device_id, device.name, "ports", taking, 0, ports, off))
+        rows.append(CapacityLine("device", device_id, device.name, "ports", taking, 0, ports, off))
         most = (model.universes or ports) if model else ports
         rows.append(
-            CapacityRow("device", device_id, device.name, "universes", universes_taken(index, device_id), 0, most, off)
+            CapacityLine("device", device_id, device.name, "universes", universes_taken(index, device_id), 0, most, off)
         )
     return rows
 
 
-def sender_rows(rig: Rig) -> list[CapacityRow]:
+def sender_rows(rig: Rig) -> list[CapacityLine]:
     """Universes each sender feeds, of those it can number."""
     rows = []
     for sid, s in rig.senders.items():
         fed = {f.universe for f in rig.feeds.values() if f.sender == sid and f.universe in rig.universes}
         note = f"numbers {s.lowest} to {s.highest}, {s.universe_size} slots each"
-        rows.append(CapacityRow("sender", sid, s.name, "universes", len(fed), 0, s.highest - s.lowest + 1, note))
+        rows.append(CapacityLine("sender", sid, s.name, "universes", len(fed), 0, s.highest - s.lowest + 1, note))
     return rows
 
 
-def total_capacity(index: Index) -> list[CapacityRow]:
+def total_capacity(index: Index) -> list[CapacityLine]:
     """The whole rig in four lines."""
     rig = index.rig
     slots = universe_rows(index)
     ports = [r for r in device_rows(index) if r.unit == "ports"]
     something = sum(bool(index.spans_on_universe(u)) for u in rig.universes)
     return [
-        CapacityRow(
+        CapacityLine(
             "rig",
             "",
             "Slots",
@@ -134,8 +134,8 @@ def total_capacity(index: Index) -> list[CapacityRow]:
             sum(r.reserved for r in slots),
             sum(r.possible for r in slots),
         ),
-        CapacityRow("rig", "", "Universes", "universes", something, 0, len(rig.universes)),
-        CapacityRow("rig", "", "Ports", "ports", sum(r.used for r in ports), 0, sum(r.possible for r in ports)),
+        CapacityLine("rig", "", "Universes", "universes", something, 0, len(rig.universes)),
+        CapacityLine("rig", "", "Ports", "ports", sum(r.used for r in ports), 0, sum(r.possible for r in ports)),
     ]
 
 
@@ -168,7 +168,7 @@ def _name_ports(rig: Rig, ports: list[PortRef]) -> str:
     return ", ".join(named) + (f" and {len(ports) - 3} more" if len(ports) > 3 else "")
 
 
-def _configured_into(stream: Stream, number: int) -> bool:
+def _configured_into(stream: PortStream, number: int) -> bool:
     """Whether a port is set to more pixels than hang on it, so that its stream would reach a universe."""
     if stream.after is None or stream.ends is None or stream.ends == stream.after:
         return False

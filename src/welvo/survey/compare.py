@@ -19,7 +19,7 @@ from welvo.rig.base import Refused
 from welvo.rig.diff import GONE, Touch, list_differences, set_places, value_at
 from welvo.rig.document import HANG_POINT, Edit, Rig
 from welvo.rig.lookup import name_of_item
-from welvo.rig.merge import Meeting
+from welvo.rig.merge import MergeMeeting
 from welvo.rig.notation import natural_sort_key, say_count, say_place
 from welvo.rig.plan import model_of, say_key, say_setting, setting_key, spec_of
 from welvo.rig.protocol import say_wire
@@ -394,7 +394,7 @@ def _plain_value(value: Any) -> str:
     return getattr(value, "name", "") or "set"
 
 
-def say_meeting(mine: Index, theirs: Index, m: Meeting) -> tuple[str, str, str, str]:
+def say_meeting(mine: Index, theirs: Index, m: MergeMeeting) -> tuple[str, str, str, str]:
     """What two people both changed: of what, which field, and what each made of it."""
     if m.twin:
         a, b = _said_entry(mine, m.part, m.twin), _said_entry(theirs, m.part, m.id)

@@ -14,7 +14,7 @@ from welvo.rig.plan import model_of, port_of_fixture, ports_taking
 from welvo.rig.protocol import PROTOCOLS, every_way
 from welvo.rig.switches import say_switches
 from welvo.runs.along import cable_order
-from welvo.runs.cable import Piece, Stream
+from welvo.runs.cable import Piece, PortStream
 from welvo.survey.octets import StreamTo, octet_feeds, stream_key, stream_of
 from welvo.survey.target import Target, universe_of_port
 
@@ -60,7 +60,7 @@ def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
     return (*ways, *target.extra)
 
 
-def _on_cable_ways(index: Index, stream: Stream, piece: Piece, within: int) -> list[tuple[str, str]]:
+def _on_cable_ways(index: Index, stream: PortStream, piece: Piece, within: int) -> list[tuple[str, str]]:
     """Every number a slot has on its cable: in the stream, on the port, in the device, along the cable, behind a
     bridge."""
     px = (within - 1) // piece.k + 1
@@ -142,7 +142,7 @@ def _if_one_grows(index: Index, target: Target) -> str:
     return f"moves: behind {name_of_item(rig, place.after)} + {place.gap}"
 
 
-def on_cable(index: Index, target: Target) -> tuple[Stream, Piece, int] | None:
+def on_cable(index: Index, target: Target) -> tuple[PortStream, Piece, int] | None:
     """The segment that carries a target: its stream, its piece, and which slot of the piece (from 1) it is."""
     cables, rig = index.cables_and_sums, index.rig
     universe = rig.universes.get(target.universe)

@@ -16,7 +16,7 @@ from welvo.rig.notation import read_place, say_count, say_place, say_thousands
 from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef
 from welvo.runs.along import piece_name, pixel_places
-from welvo.runs.cable import Stream, place_in
+from welvo.runs.cable import PortStream, place_in
 
 
 class Target(Struct, frozen=True):
@@ -141,7 +141,7 @@ def of_port_pixel(index: Index, device_name: str, port: str, pixel: int) -> Targ
     return of_slot(index, uid, place[1])
 
 
-def _running_in_streams(index: Index, device_id: str, streams: list[Stream], running: int) -> Target:
+def _running_in_streams(index: Index, device_id: str, streams: list[PortStream], running: int) -> Target:
     """A running slot over the streams of a pixel device, port by port in the order printed on it."""
     left = running
     for stream in streams:

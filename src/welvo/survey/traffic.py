@@ -43,7 +43,7 @@ class FeedLoad(Struct, frozen=True):
     how: str
 
 
-class DeviceLoad(Struct, frozen=True):
+class DeviceTraffic(Struct, frozen=True):
     """What one device gets: `own` what it needs, `unwanted` what comes along because the network does not filter.
 
     `if_broadcast` is what it would get if every feed were broadcast.
@@ -91,7 +91,7 @@ def _rate_of_one(protocol: Protocol, slots: int, rate: float) -> Rate:
 
 class Traffic(Struct, frozen=True):
     feeds: dict[str, FeedLoad]
-    devices: dict[str, DeviceLoad]
+    devices: dict[str, DeviceTraffic]
     total: Rate
 
 
@@ -198,14 +198,14 @@ def traffic_of_rig(index: Index) -> Traffic:
     total = NOTHING
     for load in loads.values():
         total += load.one.multiplied_by(load.copies)
-    found: dict[str, DeviceLoad] = {}
+    found: dict[str, DeviceTraffic] = {}
     for device_id in rig.devices:
         model = model_of(rig, device_id)
         if not is_in_use(rig, "devices", device_id) or (model and not model.link):
             continue
         wanted = mine.get(device_id, NOTHING)
         rest = Rate(multicast.packets - wanted.packets, multicast.bits - wanted.bits)
-        found[device_id] = DeviceLoad(
+        found[device_id] = DeviceTraffic(
             device_id,
             own.get(device_id, NOTHING) + wanted,
             rest,

@@ -107,7 +107,7 @@ class Cells(QWidget):
         return r * COLUMNS + c + 1 if 0 <= c < COLUMNS and 0 <= r < 16 else 0
 
 
-class Rows(QWidget):
+class LevelRows(QWidget):
     """Many universes, one strip of 512 levels for each. `picked` gives the number of the row."""
 
     picked = Signal(int)

@@ -14,10 +14,10 @@ from PySide6.QtWidgets import QPushButton, QWidget
 
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
-from welvo.app.widgets.fields import Field, Line, Tick, set_help
+from welvo.app.widgets.fields import Field, LineField, Tick, set_help
 from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.app.widgets.who import name_of_user
-from welvo.bench.cycles import KINDS, Cycle, Halving, Step, begin_halving, steps_of_cycle
+from welvo.bench.cycles import KINDS, Cycle, CycleStep, Halving, begin_halving, steps_of_cycle
 from welvo.bench.record import record_tests, subject_of_test
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
@@ -114,7 +114,7 @@ class CyclePage(QWidget):
         right.addWidget(self.search_row)
         right.addSpacing(12)
         right.addWidget(make_label("What was seen", 13, True))
-        self.note = Line()
+        self.note = LineField()
         self.note.setPlaceholderText("a remark, if there is one")
         set_help(self.note, "A remark that is kept with the result.")
         self.passed = make_button(
@@ -208,7 +208,7 @@ class CyclePage(QWidget):
 
     # ---- walking
 
-    def present_step(self) -> Step | None:
+    def present_step(self) -> CycleStep | None:
         if self.search is not None:
             return self.search.step_to_show(self._session.index)
         return self.cycle.present_step if self.cycle else None
@@ -249,7 +249,7 @@ class CyclePage(QWidget):
         if self.cycle:
             self.cycle.set_speed(speed)
         else:
-            Cycle([Step("", "")]).set_speed(speed)
+            Cycle([CycleStep("", "")]).set_speed(speed)
 
     def _change_speed(self, by: float) -> None:
         if self.cycle:

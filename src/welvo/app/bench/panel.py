@@ -19,7 +19,7 @@ from welvo.app.widgets.painting import clear_layout, draw_text_line, make_button
 from welvo.app.widgets.panels import Panel, Title
 from welvo.app.widgets.theme import THEME
 from welvo.bench.questions import behind_the_facts, questions_about
-from welvo.bench.solvers import Sight
+from welvo.bench.solvers import SeenTest
 from welvo.bench.why import diagnose_item, first_cause
 from welvo.rig.lookup import name_of_item
 from welvo.survey.target import of_item
@@ -57,7 +57,7 @@ class BenchPanel(Panel):
     def __init__(self, session: Session, network: Network) -> None:
         super().__init__(session, network)
         self._state: object = None
-        self._answers: dict[str, tuple[Sight, ...]] = {}
+        self._answers: dict[str, tuple[SeenTest, ...]] = {}
         """What was answered for each item, where facts end."""
         for signal in (session.selection_changed, session.observed_changed, network.ticked, network.armed_changed):
             signal.connect(self.refresh)
@@ -150,7 +150,7 @@ class BenchPanel(Panel):
 
     def _answer_question(self, key: str, test: str, seen: str) -> None:
         kept = tuple(a for a in self._answers.get(key, ()) if a.test != test)
-        self._answers[key] = (*kept, Sight(test, seen))
+        self._answers[key] = (*kept, SeenTest(test, seen))
         self.refresh()
 
     def _take_back(self, key: str, test: str) -> None:

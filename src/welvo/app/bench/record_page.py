@@ -5,11 +5,11 @@ from __future__ import annotations
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.session import Session
-from welvo.app.widgets.fields import Choice, Line, set_help
+from welvo.app.widgets.fields import Choice, LineField, set_help
 from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.app.widgets.who import name_of_user, say_when
-from welvo.bench.record import Line as RecordLine
+from welvo.bench.record import SubjectResult as RecordLine
 from welvo.bench.record import record_lines, record_tests, split_subject, subject_of_test
 from welvo.rig.document import Change, Rig
 from welvo.rig.notation import say_count
@@ -59,7 +59,7 @@ class RecordPage(QWidget):
         )  # fmt: skip
         self.list.setSelectionMode(RowList.SelectionMode.ExtendedSelection)
         self.list.picked.connect(self._go_to_subject)
-        self.note = Line()
+        self.note = LineField()
         self.note.setPlaceholderText("a remark, if there is one")
         set_help(self.note, "A remark that is kept with the result.")
         body = column_of_widgets((16, 4, 16, 8), 8)

@@ -39,7 +39,7 @@ from welvo.app.widgets.station import Station
 from welvo.app.widgets.theme import THEME
 from welvo.bench.borrowing import choose_borrowed, lent_universes, say_borrowed
 from welvo.bench.levels import light_up, read_function_value, reveal_item
-from welvo.bench.picking import Picked, pick_items
+from welvo.bench.picking import PickedItems, pick_items
 from welvo.bench.seeing import port_for
 from welvo.patch.slot_words import channel_words, slot_word
 from welvo.rig.base import Refused
@@ -399,7 +399,7 @@ class BenchStation(Station):
             if re.search(r"[,;–-]", t):
                 raise
             found = find_target(s.index, t)  # also what the jump box knows: a running number, a slot within an item
-            picked = Picked((found.key,)) if found.key else Picked(slots=((found.universe, found.address),))
+            picked = PickedItems((found.key,)) if found.key else PickedItems(slots=((found.universe, found.address),))
         if picked.slots and not (picked.items or picked.pixels):
             self._pick_slots(picked)
             return True
@@ -411,7 +411,7 @@ class BenchStation(Station):
         self.refresh()
         return True
 
-    def _pick_slots(self, picked: Picked) -> None:
+    def _pick_slots(self, picked: PickedItems) -> None:
         """Slots go to the line below; a single one with something patched there picks that too."""
         s = self._session
         here = s.index.spans_at_slot(*picked.slots[0]) if len(picked.slots) == 1 else ()
@@ -750,7 +750,7 @@ class BenchStation(Station):
         self.panel.refresh()
 
 
-def _say_slots(rig: Rig, picked: Picked) -> str:
+def _say_slots(rig: Rig, picked: PickedItems) -> str:
     """Slots the way they are typed: `3.150–160`."""
     found: list[str] = []
     for uid, address in picked.slots:

@@ -12,7 +12,7 @@ from pathlib import Path
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QFileDialog, QScrollArea, QSlider, QStackedWidget, QWidget
 
-from welvo.app.bench.cells import Cells, Rows
+from welvo.app.bench.cells import Cells, LevelRows
 from welvo.app.disk import wait_for
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
@@ -49,7 +49,7 @@ class WirePage(QWidget):
         )
         self.list.picked.connect(self._pick_wire)
         self.list.setFixedWidth(226)
-        self.cells, self.rows = Cells(), Rows()
+        self.cells, self.rows = Cells(), LevelRows()
         self.rows.picked.connect(lambda n: self._pick_wire(self._wires[n]))
         self.cells.picked.connect(self._say_slot)
         scroll = QScrollArea()

@@ -13,13 +13,13 @@ from PySide6.QtWidgets import QWidget
 from welvo.app.widgets import marks
 from welvo.app.widgets.painting import RIGHT, draw_frame, draw_text_line
 from welvo.app.widgets.theme import THEME
-from welvo.matching.gear import Place, faults_of_gear
+from welvo.matching.gear import GearPlace, faults_of_gear
 from welvo.protocols.dali import HIGHEST_LEVEL
 
 COLUMNS, ROWS = 8, 8
 
 
-def mark_of_place(place: Place) -> str:
+def mark_of_place(place: GearPlace) -> str:
     """The mark of a place; empty where nothing is planned and nothing answered."""
     seen = place.seen
     if seen and (seen.doubled or faults_of_gear(seen)):
@@ -31,7 +31,7 @@ def mark_of_place(place: Place) -> str:
     return "differs" if place.differs_from_plan else "matches"
 
 
-def place_words(place: Place, searched: bool) -> str:
+def place_words(place: GearPlace, searched: bool) -> str:
     """One place in words, for tooltips and screen readers."""
     if place.planned is None and place.seen is None:
         return f"{place.at}: nothing planned, nothing found" if searched else f"{place.at}: nothing planned"
@@ -54,7 +54,7 @@ class BusBoard(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.places: list[Place] = []
+        self.places: list[GearPlace] = []
         self.searched = False
         self.chosen = -1
         self.blinking = -1
@@ -67,7 +67,7 @@ class BusBoard(QWidget):
         self.setMinimumHeight(ROWS * (52 + 3 * THEME.step) + 2)
         self.setAccessibleName("Board of the bus")
 
-    def show_places(self, places: list[Place], searched: bool, staged: dict[int, int], blinking: int) -> None:
+    def show_places(self, places: list[GearPlace], searched: bool, staged: dict[int, int], blinking: int) -> None:
         state = (places, searched, staged, blinking)
         if state == (self.places, self.searched, self.staged, self.blinking):
             return
@@ -109,7 +109,7 @@ class BusBoard(QWidget):
         if self.hasFocus():
             draw_frame(p, QRectF(self.rect()).adjusted(0, 0, -1, -1), None, "accent", 2, 2)
 
-    def _draw_cell(self, p: QPainter, place: Place) -> None:
+    def _draw_cell(self, p: QPainter, place: GearPlace) -> None:
         r = self.cell_of_place(place.at).adjusted(2, 2, -2, -2)
         who = self._gear_to_be_at(place.at)
         moved = who is not None and who != place.at

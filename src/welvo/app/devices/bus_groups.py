@@ -9,14 +9,14 @@ from PySide6.QtWidgets import QWidget
 from welvo.app.widgets import marks
 from welvo.app.widgets.painting import CENTRE, draw_frame, draw_text_line
 from welvo.app.widgets.theme import THEME
-from welvo.matching.gear import Place
+from welvo.matching.gear import GearPlace
 from welvo.protocols.dali import GROUPS
 
 HEAD = 40
 NAME = 132
 
 
-def group_mark(place: Place, group: int) -> str:
+def group_mark(place: GearPlace, group: int) -> str:
     """How a cell stands: empty where the gear is in no such group by plan and by its own word."""
     planned = None if place.planned is None else place.planned.groups
     seen = place.seen if place.seen and not place.seen.doubled else None
@@ -36,7 +36,7 @@ class GroupMatrix(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.places: list[Place] = []
+        self.places: list[GearPlace] = []
         self.counts_from = 1
         self.at = (0, 0)
         """Row and group of the keyboard's cell."""
@@ -47,7 +47,7 @@ class GroupMatrix(QWidget):
     def height_of_row(self) -> int:
         return 24 + THEME.step
 
-    def show_places(self, places: list[Place], counts_from: int) -> None:
+    def show_places(self, places: list[GearPlace], counts_from: int) -> None:
         shown = [p for p in places if p.planned or p.seen]
         if shown == self.places and counts_from == self.counts_from:
             return

@@ -5,18 +5,18 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from welvo.app.widgets.tables import Column, ListRow, RowList
-from welvo.buses.inputs import Input, truth_table
-from welvo.matching.gear import Place, say_level
+from welvo.buses.inputs import ContactInput, truth_table
+from welvo.matching.gear import GearPlace, say_level
 from welvo.protocols.dali import MASK
 
 
-def planned_level(place: Place, scene: int) -> str:
+def planned_level(place: GearPlace, scene: int) -> str:
     """The planned level as it is typed: a number, `none` for gear that is no part of the scene, empty for no plan."""
     planned = dict(place.planned.scenes).get(scene) if place.planned else None
     return "" if planned is None else "none" if planned == MASK else str(planned)
 
 
-def _row_of_place(place: Place, scene: int) -> ListRow:
+def _row_of_place(place: GearPlace, scene: int) -> ListRow:
     planned = dict(place.planned.scenes).get(scene) if place.planned else None
     stored = place.seen.scenes[scene] if place.seen and place.seen.scenes else None
     if planned is None:
@@ -50,7 +50,7 @@ class SceneList(RowList):
         )
         super().__init__("Levels of the scene", heads)
 
-    def show_scene(self, places: Iterable[Place], scene: int, chosen: int) -> None:
+    def show_scene(self, places: Iterable[GearPlace], scene: int, chosen: int) -> None:
         self.show_lines([_row_of_place(p, scene) for p in places], chosen if chosen >= 0 else None)
 
 
@@ -67,7 +67,7 @@ class InputList(RowList):
         )
         super().__init__("What each contact does", heads)
 
-    def show_inputs(self, inputs: Iterable[Input]) -> None:
+    def show_inputs(self, inputs: Iterable[ContactInput]) -> None:
         rows = []
         for i in inputs:
             for n, case in enumerate(truth_table(i)):

@@ -31,7 +31,7 @@ from welvo.app.widgets.theme import THEME
 from welvo.buses.edits import plan_gear, set_scene, toggle_group
 from welvo.buses.inputs import inputs_of
 from welvo.buses.plan import bus_at, bus_ports
-from welvo.matching.gear import Place, board_of_bus, gear_wishes, read_gear_level, seen_on
+from welvo.matching.gear import GearPlace, board_of_bus, gear_wishes, read_gear_level, seen_on
 from welvo.matching.planned import full_plan
 from welvo.observed.values import BusSeen, GearSeen
 from welvo.protocols.dali import SCENES, SHORT_ADDRESSES
@@ -58,7 +58,7 @@ class BusPage(QWidget):
         self.device_id = self.port = ""
         self.page = "Board"
         self.scene = 0
-        self.places: list[Place] = []
+        self.places: list[GearPlace] = []
         self._seen: BusSeen | None = None
         """What was found on the bus that is shown, as of the last refresh; `places` are of the same look."""
         self._apart: list[int] = []
@@ -189,7 +189,7 @@ class BusPage(QWidget):
         self.page = name
         self.refresh()
 
-    def selected_place(self) -> Place | None:
+    def selected_place(self) -> GearPlace | None:
         """The place that is selected."""
         n = self._session.selection.place
         s = self._session

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QWidget
 from welvo.app.devices.bus_page import BusPage
 from welvo.app.devices.notices import BothLine
 from welvo.app.widgets.fields import Choice, Field
-from welvo.app.widgets.forms import Picked, Subject, Typed
+from welvo.app.widgets.forms import Subject, Typed, ValueChoice
 from welvo.app.widgets.painting import CENTRE, draw_text_line, make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import FormPanel, Title, Ways, finding_card
 from welvo.app.widgets.theme import THEME
@@ -19,7 +19,7 @@ from welvo.buses.edits import copy_gear, remove_gear, set_bus, set_gear
 from welvo.buses.plan import arc_level, bus_at, bus_of, curve_table, light_of_level, timing_of_bus
 from welvo.matching.gear import (
     LABELS,
-    Place,
+    GearPlace,
     read_gear_level,
     read_groups,
     read_rate,
@@ -66,19 +66,19 @@ def show_bus(panel: FormPanel, page: BusPage) -> None:
             take=begin,
             width=72,
         ),
-        Picked(
+        ValueChoice(
             "Addressing",
             "Whether its slots speak to each gear, to the sixteen groups, or to all at once. Moves every slot.",
             "addressing",
             tuple((k, f"{words} ({n})") for k, (n, words) in ADDRESSINGS.items()),
         ),
-        Picked(
+        ValueChoice(
             "Control",
             "What the slots of a place do. Colour reaches only gear of the colour type.",
             "control",
             tuple((k, f"{words} ({len(parts)})") for k, (words, parts) in CONTROLS.items()),
         ),
-        Picked(
+        ValueChoice(
             "Curve",
             "How a slot's level becomes a level on the bus. Bent here and at the sender, dimming is bent twice.",
             "curve",
@@ -155,7 +155,7 @@ class CurvePicture(QWidget):
         p.drawPolyline(at)
 
 
-def show_place(panel: FormPanel, page: BusPage, place: Place) -> None:
+def show_place(panel: FormPanel, page: BusPage, place: GearPlace) -> None:
     """One place: what is planned there, where the gear is to go, plan and reported, what it says of itself."""
     s, ref = panel.session, page.bus_shown
     gear, seen = place.planned, place.seen
@@ -217,14 +217,14 @@ def show_place(panel: FormPanel, page: BusPage, place: Place) -> None:
         _copy_to_others(panel, page, place)
 
 
-def _level_field(page: BusPage, place: Place, typed: str) -> None:
+def _level_field(page: BusPage, place: GearPlace, typed: str) -> None:
     level = read_gear_level(typed)
     if level is None:
         raise Refused("Type a level: 0 to 254, or a share such as 10 %.")
     page.work.set_level(page.bus_shown, place.at, level)
 
 
-def _planned_fields(panel: FormPanel, page: BusPage, place: Place) -> None:
+def _planned_fields(panel: FormPanel, page: BusPage, place: GearPlace) -> None:
     """The fields of what is planned at a place."""
     s, ref, at = panel.session, page.bus_shown, place.at
 
@@ -267,7 +267,7 @@ def _planned_fields(panel: FormPanel, page: BusPage, place: Place) -> None:
             take=drives,
             width=72,
         ),
-        Picked(
+        ValueChoice(
             "Type",
             "What kind of gear is planned here. Only the colour type follows colour.",
             "kind",
@@ -312,7 +312,7 @@ def _read_light(typed: str) -> int | None:
     return level
 
 
-def _plan_what_is_there(panel: FormPanel, page: BusPage, place: Place) -> None:
+def _plan_what_is_there(panel: FormPanel, page: BusPage, place: GearPlace) -> None:
     """Plan what a gear says of itself."""
     seen = place.seen
     assert seen
@@ -328,7 +328,7 @@ def _plan_what_is_there(panel: FormPanel, page: BusPage, place: Place) -> None:
     panel.session.make_edit(set_gear, page.bus_shown, [place.at], f"plan what gear {place.at} has", **fields)
 
 
-def _copy_to_others(panel: FormPanel, page: BusPage, place: Place) -> None:
+def _copy_to_others(panel: FormPanel, page: BusPage, place: GearPlace) -> None:
     """Give what is planned here to other gear, of this bus or another."""
     s = panel.session
 

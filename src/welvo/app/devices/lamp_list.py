@@ -14,19 +14,19 @@ from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.painting import draw_frame, draw_text_line, width_of
 from welvo.app.widgets.theme import THEME
-from welvo.matching.lamps import LampLine, Pair
+from welvo.matching.lamps import LampPair, LampSettingLine
 from welvo.protocols.rdm import say_uid
 from welvo.rig.notation import say_count
 
 HEAD = 24
 
 
-def key_of(pair: Pair) -> int | str:
+def key_of(pair: LampPair) -> int | str:
     """What a row is known by: its responder, or the fixture that did not answer."""
     return pair.lamp.uid if pair.lamp else pair.fixture
 
 
-def mark_of_pair(pair: Pair) -> str:
+def mark_of_pair(pair: LampPair) -> str:
     """The mark of a row as a whole."""
     if pair.lamp is None or pair.lamp.failed:
         return "warning"
@@ -47,7 +47,7 @@ class LampList(QWidget):
     def __init__(self, session: Session, work: LampWork) -> None:
         super().__init__()
         self._session, self._work = session, work
-        self.pairs: list[Pair] = []
+        self.pairs: list[LampPair] = []
         self.chosen: int | str = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Lamps of the port")
@@ -58,7 +58,7 @@ class LampList(QWidget):
     def height_of_row(self) -> int:
         return 44 + 2 * THEME.step
 
-    def show_pairs(self, pairs: list[Pair]) -> None:
+    def show_pairs(self, pairs: list[LampPair]) -> None:
         if pairs is not self.pairs:
             self.pairs = pairs
             self.setAccessibleDescription("; ".join(self._words_of_pair(p) for p in pairs[:40]))
@@ -76,7 +76,7 @@ class LampList(QWidget):
     def _row_chosen(self) -> int:
         return next((n for n, p in enumerate(self.pairs) if key_of(p) == self.chosen), -1)
 
-    def _words_of_pair(self, p: Pair) -> str:
+    def _words_of_pair(self, p: LampPair) -> str:
         f = self._session.rig.fixtures.get(p.fixture)
         who = f"{f.number} {f.name}".strip() if f else "not in the plan"
         lines = ", ".join(f"{x.key} plan {x.plan} lamp {x.reported}" for x in p.lines if x.mark == "differs")
@@ -99,7 +99,7 @@ class LampList(QWidget):
         if self.hasFocus():
             draw_frame(p, QRectF(self.rect()).adjusted(0, 0, -1, 0), None, "accent", 2, 2)
 
-    def _draw_row(self, p: QPainter, pair: Pair, y: int, w: int) -> None:
+    def _draw_row(self, p: QPainter, pair: LampPair, y: int, w: int) -> None:
         h = self.height_of_row
         if key_of(pair) == self.chosen:
             p.fillRect(0, y, w, h - 1, THEME.color("select"))
@@ -136,7 +136,7 @@ class LampList(QWidget):
             draw_text_line(p, QRectF(mode, y, known - mode, h), say_count(lamp.footprint, "slot"), "quiet")
         self._draw_end(p, pair, known, y, end - known - 8)
 
-    def _draw_value(self, p: QPainter, line: LampLine, x: float, y: int, room: float) -> None:
+    def _draw_value(self, p: QPainter, line: LampSettingLine, x: float, y: int, room: float) -> None:
         """A value once and quiet where both agree; else the plan above and what the lamp says below."""
         h = self.height_of_row
         if line.mark == "matches" or line.plan == line.reported:
@@ -149,7 +149,7 @@ class LampList(QWidget):
         marks.draw_mark(p, "differs", x, y + h * 0.72 - 6, 11)
         draw_text_line(p, QRectF(x + 16, y + h / 2 - 1, room - 16, h / 2 - 2), line.reported, bold=True)
 
-    def _draw_end(self, p: QPainter, pair: Pair, x: float, y: int, room: float) -> None:
+    def _draw_end(self, p: QPainter, pair: LampPair, x: float, y: int, room: float) -> None:
         """How it is known which lamp this is, and what became of what was sent to it."""
         assert pair.lamp
         h = self.height_of_row

@@ -22,7 +22,7 @@ from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_but
 from welvo.app.widgets.theme import THEME
 from welvo.matching.lamps import (
     LINES,
-    Pair,
+    LampPair,
     address_by_rdm,
     bind_all,
     bind_responder,
@@ -48,7 +48,7 @@ class LampPage(QWidget):
         self.work = network.lamps
         self.device_id = ""
         self.port = ""
-        self.pairs: list[Pair] = []
+        self.pairs: list[LampPair] = []
         self._apart: list[int] = []
         """Lamps that are still to be told apart; the first of them blinks."""
         self._strip_state: object = None
@@ -130,7 +130,7 @@ class LampPage(QWidget):
         self.pairs = s.pairs_on_port(self.port_shown) if self.port else []
         if not self.pairs and self.port:
             self.pairs = (
-                [Pair(None, k) for k in port_lamps(s.index, *self.port_shown)] if at in s.observed.lamps else []
+                [LampPair(None, k) for k in port_lamps(s.index, *self.port_shown)] if at in s.observed.lamps else []
             )
         self.list.show_pairs(self.pairs)
         lamp = s.selection.lamp
@@ -304,7 +304,7 @@ class LampPage(QWidget):
 
     # ---- for the panel
 
-    def chosen_pair(self) -> Pair | None:
+    def chosen_pair(self) -> LampPair | None:
         """The lamp that is selected, with what is planned for it."""
         s = self._session
         uid = s.selection.lamp
@@ -318,7 +318,7 @@ class LampPage(QWidget):
     def read_again(self, uid: int) -> None:
         self.work.read_lamp(self._place_or_refusal(), uid)
 
-    def push_one(self, pair: Pair, key: str) -> None:
+    def push_one(self, pair: LampPair, key: str) -> None:
         """Set one thing on one lamp."""
         self.work.push_wishes(self._place_or_refusal(), wishes_for_lamps(self._session.index, [pair], (key,)))
 

@@ -14,8 +14,8 @@ from welvo.app.widgets.forms import Subject, Typed
 from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import FormPanel, Title, Ways, finding_card
 from welvo.matching.lamps import (
-    LampLine,
-    Pair,
+    LampPair,
+    LampSettingLine,
     bind_responder,
     draft_profile,
     port_lamps,
@@ -40,11 +40,11 @@ class LampHands(Struct, frozen=True):
     blink: Callable[[int], object]
     blinks: Callable[[int], bool]
     read: Callable[[int], object]
-    push: Callable[[Pair, str], object]
+    push: Callable[[LampPair, str], object]
     drafted: Callable[[str], object]
 
 
-def show_lamp(panel: FormPanel, ref: PortRef, pair: Pair, hands: LampHands) -> None:
+def show_lamp(panel: FormPanel, ref: PortRef, pair: LampPair, hands: LampHands) -> None:
     """Who it is, where it stands, what it can be told, what it says."""
     s = panel.session
     lamp = pair.lamp
@@ -88,7 +88,7 @@ def show_lamp(panel: FormPanel, ref: PortRef, pair: Pair, hands: LampHands) -> N
         )
 
 
-def _field_of_fixture(panel: FormPanel, ref: PortRef, pair: Pair, lamp: Lamp) -> None:
+def _field_of_fixture(panel: FormPanel, ref: PortRef, pair: LampPair, lamp: Lamp) -> None:
     """Which fixture it is, to be typed; the number stands there once somebody has confirmed it."""
     s = panel.session
     sure = s.rig.fixtures.get(pair.fixture) if pair.sure else None
@@ -126,7 +126,7 @@ def _field_of_fixture(panel: FormPanel, ref: PortRef, pair: Pair, lamp: Lamp) ->
         panel.body.addLayout(row_of_widgets(act, None))
 
 
-def _acts_of_line(panel: FormPanel, pair: Pair, line: LampLine, hands: LampHands) -> None:
+def _acts_of_line(panel: FormPanel, pair: LampPair, line: LampSettingLine, hands: LampHands) -> None:
     """The buttons of a line that differs, each naming its value; and what became of what was sent last."""
     s, lamp = panel.session, pair.lamp
     assert lamp is not None

@@ -23,7 +23,7 @@ ROW = 60
 KINDS = {"pixel": "pixel controller", "serial": "serial line"}
 
 
-class Pair(Struct, frozen=True):
+class DevicePair(Struct, frozen=True):
     """A planned device (`device_id`) and what was heard at its address; one of the two may be missing."""
 
     device_id: str
@@ -33,10 +33,10 @@ class Pair(Struct, frozen=True):
     mark: Mark
 
 
-def pairs_of(session: Session) -> list[Pair]:
+def pairs_of(session: Session) -> list[DevicePair]:
     """Planned devices in the rig's order, then the strangers by address."""
     rig, observed, now = session.rig, session.observed, session.now()
-    found: list[Pair] = []
+    found: list[DevicePair] = []
     for device_id, d in rig.devices.items():
         model = model_of(rig, device_id)
         kind = KINDS.get(model.kind, model.kind) if model else "unknown model"
@@ -44,11 +44,13 @@ def pairs_of(session: Session) -> list[Pair]:
         place = "on the sender's computer" if serial else d.ip or "no address planned"
         planned = (d.name, place, f"{kind} · {say_count(len(d.ports), 'port')}")
         if serial:
-            found.append(Pair(device_id, "", planned, ("a cable", "tells nothing back", ""), "unknown"))
+            found.append(DevicePair(device_id, "", planned, ("a cable", "tells nothing back", ""), "unknown"))
             continue
         twin = next((rig.devices[o].name for o in devices_at(rig, d.ip) if o != device_id), "")
         if twin and device_at(rig, d.ip) != device_id:
-            found.append(Pair(device_id, d.ip, planned, ("who answers?", d.ip, f"same address as {twin}"), "upstream"))
+            found.append(
+                DevicePair(device_id, d.ip, planned, ("who answers?", d.ip, f"same address as {twin}"), "upstream")
+            )
             continue
         heard = observed.heard.get(d.ip) if d.ip else None
         told = observed.said.get(d.ip) if d.ip else None
@@ -57,12 +59,12 @@ def pairs_of(session: Session) -> list[Pair]:
             last = max(heard.at if heard else 0.0, told.at if told else 0.0)
             ago = f"last heard {time.strftime('%H:%M', time.localtime(last))}" if last else "never heard here"
             found.append(
-                Pair(device_id, d.ip, planned, ("silent" if d.ip else "–", ago if d.ip else "", ""), "unknown")
+                DevicePair(device_id, d.ip, planned, ("silent" if d.ip else "–", ago if d.ip else "", ""), "unknown")
             )
             continue
         mark, third = _state_of_device(device_id, compare_device(session.index, observed, device_id, now))
         found.append(
-            Pair(
+            DevicePair(
                 device_id,
                 d.ip,
                 planned,
@@ -76,7 +78,7 @@ def pairs_of(session: Session) -> list[Pair]:
         last = max(h.at if h else 0.0, told.at if told else 0.0)
         live = now - last <= SILENT_AFTER
         words = "not in the plan" if live else f"last heard {time.strftime('%H:%M', time.localtime(last))}"
-        found.append(Pair("", ip, ("", "", ""), (name, ip, words), "unknown"))
+        found.append(DevicePair("", ip, ("", "", ""), (name, ip, words), "unknown"))
     return found
 
 
@@ -108,7 +110,7 @@ class PairList(QWidget):
         self.setFixedWidth(372)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Planned and heard devices")
-        self.pairs: list[Pair] = []
+        self.pairs: list[DevicePair] = []
         session.changed.connect(lambda _: self.refresh())
         session.observed_changed.connect(self.refresh)
         session.selection_changed.connect(self.update)
@@ -127,7 +129,7 @@ class PairList(QWidget):
             self.setMinimumHeight(24 + ROW * max(3, len(found)))
             self.update()
 
-    def _pair_is_chosen(self, pair: Pair) -> bool:
+    def _pair_is_chosen(self, pair: DevicePair) -> bool:
         s = self._session.selection
         if pair.device_id:
             return s.kind in ("device", "port") and s.first_selected == pair.device_id
@@ -149,7 +151,7 @@ class PairList(QWidget):
         if self.hasFocus():
             draw_frame(p, QRectF(self.rect()).adjusted(0, 0, -1, 0), None, "accent", 2, 2)
 
-    def _draw_row(self, p: QPainter, pair: Pair, y: int, w: int) -> None:
+    def _draw_row(self, p: QPainter, pair: DevicePair, y: int, w: int) -> None:
         if self._pair_is_chosen(pair):
             p.fillRect(0, y, w - 1, ROW - 1, THEME.color("select"))
             p.fillRect(0, y, 3, ROW - 1, THEME.color("accent"))
@@ -173,7 +175,7 @@ class PairList(QWidget):
             p, QRectF(204, y + 40, w - 216, 18), pair.heard[2], "text" if pair.mark == "differs" else "quiet", 11
         )
 
-    def _select_pair(self, pair: Pair) -> None:
+    def _select_pair(self, pair: DevicePair) -> None:
         self._session.change_selection(
             Selection("device", (pair.device_id,)) if pair.device_id else Selection("heard", (pair.ip,))
         )

@@ -26,7 +26,7 @@ from welvo.app.widgets.painting import clear_layout, make_button, make_label, ro
 from welvo.app.widgets.panels import FormPanel, Title, Ways, finding_card
 from welvo.app.widgets.theme import THEME
 from welvo.checks.registry import Finding
-from welvo.observed.values import Heard, Said
+from welvo.observed.values import DeviceAnswer, Heard
 from welvo.rig.base import Refused
 from welvo.rig.edits import plan_setting, remove_device, set_device
 from welvo.rig.notation import say_count
@@ -156,7 +156,7 @@ class DevicesPanel(FormPanel):
             blink.setToolTip("The device is silent; it cannot be told to blink.")
         self.body.addLayout(row_of_widgets(read, blink))
 
-    def _add_acts(self, device_id: str, model: DeviceModel, said: Said | None) -> None:
+    def _add_acts(self, device_id: str, model: DeviceModel, said: DeviceAnswer | None) -> None:
         """What the device can be told to do: a test of its own, a restart, factory settings."""
         if model.tests:
             tests = Choice(
@@ -198,7 +198,7 @@ class DevicesPanel(FormPanel):
         if dialogs.ask_act(self, f"Restart {name}", words, [("restart", "Restart")], "Leave it running"):
             self.session.attempt_act(lambda: self.network.devices.begin_push(device_id, {}, ("restart",)))
 
-    def _reset_to_factory(self, device_id: str, model: DeviceModel, said: Said | None) -> None:
+    def _reset_to_factory(self, device_id: str, model: DeviceModel, said: DeviceAnswer | None) -> None:
         name = self.session.rig.devices[device_id].name
         other = away_from_factory(model, said.active) if said else 0
         words = (
@@ -339,7 +339,7 @@ class DevicesPanel(FormPanel):
 
 
 def _facts_of_device(
-    heard: Heard | None, said: Said | None, model: DeviceModel | None = None
+    heard: Heard | None, said: DeviceAnswer | None, model: DeviceModel | None = None
 ) -> tuple[tuple[str, str], ...]:
     """What a device says of itself, by whatever link. Nothing in it changes from second to second."""
     facts: list[tuple[str, str]] = []

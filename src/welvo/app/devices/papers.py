@@ -20,7 +20,7 @@ from welvo.rig.plan import model_of, say_key, say_setting, spec_of
 from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.wiring import Snapshot
 from welvo.settings import snapshots
-from welvo.settings.card import LIGHT, Step, card_steps, tick_settings, untick_settings
+from welvo.settings.card import LIGHT, CardStep, card_steps, tick_settings, untick_settings
 from welvo.survey.device_tables import KINDS, device_table, hold_against_plan, read_table
 
 STATES = {"open": "", "ticked": "ticked", "proved": "the device says so", "woken": "ticked for another value"}
@@ -52,7 +52,7 @@ class SettingCard(Dialog):
         self.finish(self.tick, self.back, leave="Close", room=18)
         session.changed.connect(self._fill_steps)
         session.observed_changed.connect(self._fill_steps)
-        self._steps: list[Step] = []
+        self._steps: list[CardStep] = []
         self._fill_steps()
 
     def _fill_steps(self, *_: object) -> None:
@@ -75,7 +75,7 @@ class SettingCard(Dialog):
         left = sum(x.state in ("open", "woken") for x in steps if x.key and not x.key.startswith(LIGHT))
         self.say(f"{say_count(left, 'setting')} to enter, {sum(x.state == 'proved' for x in steps)} proved.")
 
-    def _chosen_steps(self) -> list[Step]:
+    def _chosen_steps(self) -> list[CardStep]:
         rows = self.list.selectionModel().selectedRows()
         return [self._steps[int(self.list.rows.ids[i.row()])] for i in rows]
 

@@ -12,7 +12,7 @@ from welvo.app.devices.settings import words_of_line
 from welvo.app.jobs.device_work import OUTCOMES
 from welvo.app.widgets import marks
 from welvo.app.widgets.fields import Field
-from welvo.app.widgets.forms import Picked, Subject, Typed
+from welvo.app.widgets.forms import Subject, Typed, ValueChoice
 from welvo.app.widgets.painting import CENTRE, column_of_widgets, draw_text_line, make_label, row_of_widgets
 from welvo.app.widgets.panels import FormPanel, Title, Ways
 from welvo.app.widgets.theme import THEME
@@ -144,7 +144,7 @@ def _planned_field(panel: FormPanel, device_id: str, line: SettingLine, plan: st
     if line.spec.type == "choice":
         none = [] if from_feed else [("", "not planned")]
         form.add(
-            Picked(
+            ValueChoice(
                 "Plan",
                 line.spec.help,
                 options=[*none, *((o, say_setting(line.spec, o)) for o in line.spec.options)],

@@ -18,7 +18,7 @@ from welvo.live.bring_up import Probes, Search, Wanted, bring_up
 from welvo.live.device_link import HttpLink, Push, open_session
 from welvo.live.interfaces import Interface
 from welvo.live.sweep import look_further
-from welvo.observed.values import Event, Result, Said
+from welvo.observed.values import DeviceAnswer, Event, Result
 from welvo.rig.base import Refused
 from welvo.rig.entered import SettingValue
 from welvo.rig.notation import say_count
@@ -176,7 +176,7 @@ class DeviceWork(QObject):
             self._shown = now
             self.changed.emit()
 
-    def _take_over_search(self, job: Job[dict[str, Said]]) -> None:
+    def _take_over_search(self, job: Job[dict[str, DeviceAnswer]]) -> None:
         s = self._session
         self.is_looking = False
         if job.error or job.was_cancelled:

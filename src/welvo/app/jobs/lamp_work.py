@@ -21,9 +21,9 @@ from welvo.app.turns import TURNS
 from welvo.live.lamp_push import LampPush, LampResult
 from welvo.live.links import LinkError
 from welvo.live.listener import Listener
-from welvo.live.rdm_link import Gateways, Talk, find_responders
+from welvo.live.rdm_link import Gateways, ResponderTalk, find_responders
 from welvo.live.rdm_serial import SerialRdm
-from welvo.matching.lamps import LINE, Wish, address_by_rdm, searched_ports, wishes_for_lamps
+from welvo.matching.lamps import LINE, LampWish, address_by_rdm, searched_ports, wishes_for_lamps
 from welvo.observed.values import Event, Lamp, PortAt
 from welvo.protocols.rdm import say_uid
 from welvo.rig.base import Refused
@@ -194,10 +194,12 @@ class LampWork(QObject):
         """Ask one lamp for everything it knows."""
         port = self._way_to_port(at)
         self._reading.append(
-            self._runner.start(self, lambda: Talk(port).read_responder(uid, deep=True), partial(self._read_ended, at))
+            self._runner.start(
+                self, lambda: ResponderTalk(port).read_responder(uid, deep=True), partial(self._read_ended, at)
+            )
         )
 
-    def push_wishes(self, at: PortAt, wishes: dict[int, Wish]) -> None:
+    def push_wishes(self, at: PortAt, wishes: dict[int, LampWish]) -> None:
         """Set lamps of a port. Raises Refused while it is busy, or when there is nothing to be set."""
         if self.words_if_busy(at):
             raise Refused("This port is busy. Wait until it is done, or stop it.")
@@ -215,7 +217,7 @@ class LampWork(QObject):
         if not wanted:
             s.say("Select fixtures first: their lamps are set as planned.", "warning")
             return
-        todo: dict[PortAt, dict[int, Wish]] = {}
+        todo: dict[PortAt, dict[int, LampWish]] = {}
         known: set[str] = set()
         for ref in searched_ports(s.rig, s.observed):
             here = [p for p in s.pairs_on_port(ref) if p.fixture in wanted and p.sure and p.lines]
@@ -240,7 +242,9 @@ class LampWork(QObject):
         if uid:
             port = self._way_to_port(at)
             self.blinking = (at, uid)
-            self._runner.start(self, lambda: Talk(port).identify_responder(uid, True), partial(self._blink_ended, at))
+            self._runner.start(
+                self, lambda: ResponderTalk(port).identify_responder(uid, True), partial(self._blink_ended, at)
+            )
         self.changed.emit()
 
     def _put_out(self) -> Job[None] | None:
@@ -251,7 +255,7 @@ class LampWork(QObject):
             port = self._way_to_port(at)
         except Refused:
             return None
-        return self._runner.start(self, lambda: Talk(port).identify_responder(uid, False), self._say_error)
+        return self._runner.start(self, lambda: ResponderTalk(port).identify_responder(uid, False), self._say_error)
 
     # ---- following
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.bench.seeing import chain_to_target, port_for
-from welvo.bench.why import Look
+from welvo.bench.why import Evidence
 from welvo.survey.path import Path
 from welvo.survey.target import Target, of_item
 
@@ -13,7 +13,7 @@ SETTLE = 0.6
 """Seconds after a change of levels in which a difference on the way is none yet: packets take their time."""
 
 
-def look_at(session: Session, network: Network, key: str, known: Path | None = None) -> Look:
+def look_at(session: Session, network: Network, key: str, known: Path | None = None) -> Evidence:
     """Everything that is known about why an item is dark or wrong."""
     index = session.index
     span = index.span_of_break(key)
@@ -24,7 +24,7 @@ def look_at(session: Session, network: Network, key: str, known: Path | None = N
         frame = network.meant.meant_frame(universe)
         return frame.tobytes() if frame is not None else None
 
-    return Look(
+    return Evidence(
         index=index,
         observed=session.observed,
         now=session.now(),

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QWidget
 
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
-from welvo.patch.adding import Wish, add_fixtures, fit_from
+from welvo.patch.adding import AddWish, add_fixtures, fit_from
 from welvo.rig.base import Refused
 from welvo.rig.notation import say_count
 from welvo.rig.patched import Fixture
@@ -57,13 +57,13 @@ class AddFixtures(WishDialog):
                 next(iter(profile.modes)),
             )
 
-    def wished_fixtures(self) -> tuple[Wish, int]:
+    def wished_fixtures(self) -> tuple[AddWish, int]:
         """What is asked for, and the first number. Raises Refused."""
         profile, mode = str(self.profile.currentData()), str(self.mode.currentData())
         if mode not in getattr(self._session.rig.profiles.get(profile), "modes", {}):
             raise Refused("There is no profile in this rig yet. Make one in Profiles, or take one from the library.")
         number = Number(Fixture, "number", least=1).read_text(self.number.text())
-        return Wish(
+        return AddWish(
             read_whole_number(self.count.text(), 1, MOST_AT_ONCE), profile, mode, self.start.text().strip()
         ), int(number or 1)
 

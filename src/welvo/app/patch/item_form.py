@@ -11,7 +11,7 @@ from msgspec import Struct
 from welvo.app.patch.switch_form import show_switches
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Field
-from welvo.app.widgets.forms import Form, Picked, Said, Subject, Ticked, Together, Typed
+from welvo.app.widgets.forms import CaptionBeside, Form, Subject, Ticked, Together, Typed, ValueChoice
 from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import FormPanel, Title
 from welvo.patch import table
@@ -22,7 +22,7 @@ from welvo.rig import edits
 from welvo.rig.lookup import mode_of, name_of_item, profile_of
 from welvo.rig.notation import say_count, say_place
 from welvo.rig.patched import Element, Fixture
-from welvo.rig.readers import Number, Order, Words
+from welvo.rig.readers import Number, Order, TextReader
 from welvo.rig.tints import kind_name, tint_of
 from welvo.runs.edits import set_pixels
 
@@ -38,7 +38,7 @@ ELEMENT_NAME = Typed(
     "Name",
     "What it is called; its pixels are NAME/1, NAME/2 and so on.",
     "name",
-    Words("It needs a name; its pixels are called by it."),
+    TextReader("It needs a name; its pixels are called by it."),
 )
 BLOCK_ROWS = (
     Typed(
@@ -171,7 +171,7 @@ def _address_field(form: Form, s: Session, one: list[str], break_no: int, words:
         return f"to {say_place(s.rig.universes[last.universe].number, last.last)}{how}"
 
     field = Typed(words, ADDRESS_HELP, width=84, shown=first, take=lambda t: _patch_break(s, one[0], break_no, t))
-    form.add(Together(words, (field, Said(until), None)))
+    form.add(Together(words, (field, CaptionBeside(until), None)))
 
 
 def _patch_break(s: Session, key: str, break_no: int, typed: str) -> None:
@@ -192,7 +192,7 @@ def _patch_break(s: Session, key: str, break_no: int, typed: str) -> None:
         s.say(f"{names} stood behind {name_of_item(s.rig, key)} and moved along.")
 
 
-def _mode_choice(s: Session, keys: list[str], acts: Acts) -> Picked:
+def _mode_choice(s: Session, keys: list[str], acts: Acts) -> ValueChoice:
     """Another mode for fixtures of one profile; what it would hit is shown before it is done."""
 
     def pid() -> str:
@@ -207,7 +207,7 @@ def _mode_choice(s: Session, keys: list[str], acts: Acts) -> Picked:
         found = [(k, f"{m.name} ({m.slots_needed})") for k, m in profile.modes.items()] if profile else []
         return found if len(here()) == 1 else [("", "several"), *found]
 
-    return Picked(
+    return ValueChoice(
         "Mode",
         "Which mode the lamp stands in; shows first what it would hit. The lamp's own menu must say the same.",
         options=options,

@@ -15,7 +15,7 @@ from welvo.patch.consequences import Consequence, change_mode, list_consequences
 from welvo.patch.index import Index
 from welvo.patch.laying import (
     ORDERS,
-    Laid,
+    LaidOut,
     Laying,
     Pattern,
     how_many,
@@ -25,7 +25,7 @@ from welvo.patch.laying import (
     take_layout,
 )
 from welvo.patch.repack import repack_universe
-from welvo.patch.steps import Step, apply_steps, footprint_of
+from welvo.patch.steps import PatchStep, apply_steps, footprint_of
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig
 from welvo.rig.lookup import mode_of, name_of_item, universe_by_number, universes_in_order
@@ -53,7 +53,7 @@ class Ghost(Struct, frozen=True):
     words: str
 
 
-def ghosts_of(rig: Rig, steps: list[Step]) -> list[Ghost]:
+def ghosts_of(rig: Rig, steps: list[PatchStep]) -> list[Ghost]:
     """Ghosts of steps; an element shows its first stretch."""
     return [
         Ghost(s.universe, s.address, s.address + footprint_of(rig, s.key, s.break_no) - 1, name_of_item(rig, s.key))
@@ -119,7 +119,7 @@ class LayForm(Proposal):
     def __init__(self, session: Session, keys: list[str]) -> None:
         super().__init__(session, f"Lay out {say_count(len(keys), 'item')}", "Lay out")
         self.keys = keys
-        self.laid = Laid(())
+        self.laid = LaidOut(())
         self._soon = QTimer(self, singleShot=True)
         self._soon.timeout.connect(self.update_preview)
         self.start = self.ask_for_line(
@@ -244,7 +244,7 @@ class LayForm(Proposal):
             laying = self.wished_laying()
             self.laid = lay_out_items(s.index, self.breaks_to_lay(), laying)
         except Refused as e:
-            self.laid = Laid(())
+            self.laid = LaidOut(())
             self.say(str(e), [], "Lay out", False)
             self.ghosts.emit([])
             return
@@ -318,7 +318,7 @@ class PackForm(Proposal):
         number = session.rig.universes[universe].number
         super().__init__(session, f"Pack universe {number}", "Pack")
         self.universe = universe
-        self.steps: list[Step] = []
+        self.steps: list[PatchStep] = []
         self.note_words(
             "Closes the gaps with as few moves as can be. What is locked, shared, anchored or on a cable stays."
         )

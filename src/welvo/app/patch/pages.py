@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from welvo.app.session import Selection, SelectionKind, Session
 from welvo.app.widgets.dialogs import Dialog, WishDialog
-from welvo.app.widgets.fields import Line, set_help
+from welvo.app.widgets.fields import LineField, set_help
 from welvo.app.widgets.moves import Moves
 from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.app.widgets.tables import Column, ListRow, RowList
@@ -87,7 +87,7 @@ class WiresPage(Page):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.filter = Line()
+        self.filter = LineField()
         self.filter.setPlaceholderText("Filter")
         self.filter.setFixedWidth(130)
         set_help(self.filter, "Shows only feeds with this word in any column. Hides the others; nothing is changed.")

@@ -30,7 +30,7 @@ MOST_SHEETS = 8
 """Kinds of items whose fields are kept, so that selecting one again costs nothing but new values."""
 
 
-class Sheet:
+class KindForm:
     """The fields for one kind of item, kept while others are looked at."""
 
     def __init__(self) -> None:
@@ -60,9 +60,9 @@ class PatchPanel(FormPanel):
         """All sheets, of which one is shown. They stay in the window: taken out, each would be styled anew."""
         self._holder.setContentsMargins(0, 0, 0, 0)
         self.setWidget(inner)
-        self._common = Sheet()
+        self._common = KindForm()
         """What everything but a single item is shown on."""
-        self._sheets: dict[object, Sheet] = {}
+        self._sheets: dict[object, KindForm] = {}
         self._sheet = self._common
         self.address: Field | None = None
         self.form: Proposal | None = None
@@ -170,7 +170,7 @@ class PatchPanel(FormPanel):
         self.refresh()
         return True
 
-    def _show_sheet(self, sheet: Sheet) -> None:
+    def _show_sheet(self, sheet: KindForm) -> None:
         """Put other fields into the panel. The focus goes to the field of the same name, if there is such."""
         self._sheet = sheet
         self.body, self.refreshers, self.address, self._live = sheet.body, sheet.refreshers, sheet.address, sheet.live
@@ -192,9 +192,9 @@ class PatchPanel(FormPanel):
         if inside:
             QTimer.singleShot(0, self, lambda: focus_again(self, name, kind))
 
-    def _sheet_for(self, kind: object) -> Sheet:
+    def _sheet_for(self, kind: object) -> KindForm:
         """The kept fields of a kind, or a new sheet for them; the one not looked at for longest goes."""
-        sheet = self._sheets.pop(kind, None) or Sheet()
+        sheet = self._sheets.pop(kind, None) or KindForm()
         self._sheets[kind] = sheet
         others = [k for k in self._sheets if self._sheets[k] is not self._sheet]
         for old in others[: max(0, len(self._sheets) - MOST_SHEETS)]:

@@ -4,19 +4,19 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QVBoxLayout
 
-from welvo.app.widgets.forms import Picked, Subject, Typed
+from welvo.app.widgets.forms import Subject, Typed, ValueChoice
 from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import FormPanel, Title
 from welvo.rig.base import Refused
 from welvo.rig.edits import change_show, remove_sender, remove_show, set_sender, set_show
 from welvo.rig.lookup import universe_by_number
 from welvo.rig.notation import natural_sort_key, read_numbers, say_count, say_numbers
-from welvo.rig.readers import Percent, Words
+from welvo.rig.readers import Percent, TextReader
 from welvo.rig.wiring import Sender, Show
 
 KINDS = {"bench": "Welvo's own Bench", "desk": "a desk", "program": "a program"}
-NAME = Typed("Name", "What this sender is called; feeds name it.", "name", Words("It needs a name."))
-KIND = Picked(
+NAME = Typed("Name", "What this sender is called; feeds name it.", "name", TextReader("It needs a name."))
+KIND = ValueChoice(
     "Kind",
     "Whether it is a desk or a program on a computer. Only for whoever reads it.",
     "kind",
@@ -32,7 +32,7 @@ ROWS = (
         width=84,
         words="universe size",
     ),
-    Picked(
+    ValueChoice(
         "Counts from",
         "Whether its pages count universes from 0 or from 1. An off-by-one between two pages hides here.",
         "counts_from",
@@ -135,7 +135,9 @@ def show_use(panel: FormPanel, uid: str) -> None:
 
     panel.shown(head)
     panel.new_form(Subject(lambda: s.rig.uses.get(uid), change), Show).add(
-        Typed("Name", "What this show is called, such as Rehearsal. Free words.", "name", Words("It needs a name.")),
+        Typed(
+            "Name", "What this show is called, such as Rehearsal. Free words.", "name", TextReader("It needs a name.")
+        ),
         Typed(
             "Universes off",
             "Universes that this show does not send, such as 7-9, 12. They stay in the rig and are listed as not "

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from welvo.app.session import Selection, Session
-from welvo.app.widgets.forms import Said, Subject, Together, Typed
+from welvo.app.widgets.forms import CaptionBeside, Subject, Together, Typed
 from welvo.app.widgets.panels import FormPanel, Title
 from welvo.rig.base import Refused
 from welvo.rig.lookup import name_of_item, universe_ids, universes_in_order
@@ -50,7 +50,9 @@ def show_slot(panel: FormPanel, slot: tuple[str, int]) -> None:
         shown=lambda _: "",
         take=go,
     )
-    panel.new_form(Subject(lambda: slot, lambda *_, **__: None)).add(Together(gap.label, (gap, Said("slots"), None)))
+    panel.new_form(Subject(lambda: slot, lambda *_, **__: None)).add(
+        Together(gap.label, (gap, CaptionBeside("slots"), None))
+    )
 
 
 def show_segment_on_tape(panel: FormPanel, ref: SegmentRef) -> None:

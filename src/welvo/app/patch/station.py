@@ -26,7 +26,7 @@ from welvo.app.patch.slot_form import next_gap
 from welvo.app.patch.tapes import Tapes
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.empty import EmptyPage
-from welvo.app.widgets.fields import Choice, CommandLine, Line, set_help
+from welvo.app.widgets.fields import Choice, CommandLine, LineField, set_help
 from welvo.app.widgets.painting import (
     RIGHT,
     column_of_widgets,
@@ -95,7 +95,7 @@ class PatchStation(Station):
             zooms.append(b)
         self.tapes.zoomed.connect(self._follow_zoom)
         self.tapes.edit_address.connect(self.edit_address)
-        self.filter = Line()
+        self.filter = LineField()
         self.filter.setPlaceholderText("Filter")
         self.filter.setFixedWidth(130)
         set_help(

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QLabel
 
 from welvo.app.patch.switch_picture import SwitchPicture
 from welvo.app.session import Session
-from welvo.app.widgets.forms import Picked, Row, Subject, Typed
+from welvo.app.widgets.forms import Row, Subject, Typed, ValueChoice
 from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import FormPanel
 from welvo.patch import table
@@ -23,7 +23,7 @@ from welvo.rig.readers import read_whole_number
 from welvo.rig.switches import one_slip_away, reach_of_switches, say_switches, why_there
 from welvo.runs.edits import change_segment
 
-WAY = Picked(
+WAY = ValueChoice(
     "Set",
     "How the address is set on lamps of this profile. It changes for all of them.",
     "by",
@@ -35,8 +35,8 @@ SWITCHES = (
     ("10 lowest", "10, first is 1"),
     ("10 highest", "10, first is 512"),
 )
-ON_IS = Picked("ON is", "Which way of the switch is printed ON.", "on", (("up", "up"), ("down", "down")))
-COUNTS = Picked(
+ON_IS = ValueChoice("ON is", "Which way of the switch is printed ON.", "on", (("up", "up"), ("down", "down")))
+COUNTS = ValueChoice(
     "Counts",
     "Whether the lamp shows the address, or the address less one: all switches off are 1 then.",
     "base",
@@ -101,7 +101,7 @@ def show_switches(panel: FormPanel, one: list[str]) -> None:
             return change("", switches=int(count), first=first)
 
         rows += [
-            Picked(
+            ValueChoice(
                 "Switches",
                 "How many address switches there are, and what the leftmost weighs.",
                 options=SWITCHES,

@@ -25,7 +25,7 @@ from welvo.app.widgets.painting import draw_frame, draw_text_line
 from welvo.patch.arrange import copy_items, swap_items
 from welvo.patch.index import BY_PIXEL, Span
 from welvo.patch.landing import Landing, foresee_landing
-from welvo.patch.steps import Step, apply_steps
+from welvo.patch.steps import PatchStep, apply_steps
 from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS
 from welvo.rig.edits import move_item
@@ -224,9 +224,9 @@ class Tapes(TapeView):
         elif exchange:
             self._exchange_places(carry)
         else:
-            steps = [Step(carry.key, carry.break_no, carry.land.universe, carry.land.first)]
+            steps = [PatchStep(carry.key, carry.break_no, carry.land.universe, carry.land.first)]
             steps += [
-                Step(x.item_of_span, x.break_no, y.universe, y.first) for x, y in zip(carry.along, carry.landings)
+                PatchStep(x.item_of_span, x.break_no, y.universe, y.first) for x, y in zip(carry.along, carry.landings)
             ]
             keys = list(dict.fromkeys(x.key for x in steps))
             if copy:

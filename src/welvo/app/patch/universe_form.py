@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QVBoxLayout
 
 from welvo.app.session import Session
-from welvo.app.widgets.forms import Picked, Row, Subject, Ticked, Typed
+from welvo.app.widgets.forms import Row, Subject, Ticked, Typed, ValueChoice
 from welvo.app.widgets.line_choice import line_row
 from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import FormPanel, Title, Ways
@@ -48,7 +48,7 @@ SYNC_BY = Typed(
     "sync",
     width=84,
 )
-AT_DISARM = Picked(
+AT_DISARM = ValueChoice(
     "At disarm",
     "What the devices are left with when you disarm, since Art-Net has no end of stream: hold keeps the light as "
     "it is.",
@@ -70,7 +70,7 @@ RATE = Typed(
     width=84,
     words="rate",
 )
-SENT = Picked(
+SENT = ValueChoice(
     "Sent",
     "When frames go out. On change with keep-alive is the standards' way; always keeps devices with short "
     "memories lit; "
@@ -206,14 +206,14 @@ def _feed_fields(panel: FormPanel, fid: str) -> None:
     panel.body.addLayout(row_of_widgets(name, None, remove))
     record = PROTOCOLS[feed().protocol]
     rows: list[Row] = [
-        Picked(
+        ValueChoice(
             "From",
             "Who sends it in the show. Each sender has its own universe size, counting and limits.",
             "sender",
             lambda: [(k, v.name) for k, v in s.rig.senders.items()],
             words="sender",
         ),
-        Picked(
+        ValueChoice(
             "Protocol",
             "How the levels travel. The device's port must be set to the same, or it stays dark.",
             options=[(p, r.word) for p, r in PROTOCOLS.items()],

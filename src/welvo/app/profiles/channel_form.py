@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCompleter, QWidget
 
 from welvo.app.widgets.fields import Field
-from welvo.app.widgets.forms import Form, Picked, Said, Subject, Ticked, Together, Typed
+from welvo.app.widgets.forms import CaptionBeside, Form, Subject, Ticked, Together, Typed, ValueChoice
 from welvo.app.widgets.painting import column_of_widgets, make_label, row_of_widgets
 from welvo.formats.chart import nearest_words
 from welvo.rig.attributes import ATTRIBUTES, BY_KEY, BY_WORD, OWN, word_for
@@ -19,7 +19,7 @@ from welvo.rig.lamp import gating_channels, highlight_values
 from welvo.rig.modes import say_channel, set_channels, set_function, set_short, set_slots
 from welvo.rig.notation import say_count, say_stretch
 from welvo.rig.profile import Channel, Mode
-from welvo.rig.readers import Number, Words
+from welvo.rig.readers import Number, TextReader
 
 Change = Callable[[Callable[[Mode], Mode], str], object]
 """Runs an edit of the mode, named for the undo menu."""
@@ -70,7 +70,7 @@ class ChannelFields(QWidget):
         assert isinstance(found, Field)
         return found
 
-    def _rows_of_fields(self) -> tuple[Typed | Picked | Together, ...]:
+    def _rows_of_fields(self) -> tuple[Typed | ValueChoice | Together, ...]:
         def value(name: str, key: str, help_text: str) -> Typed:
             def say(c: Channel) -> str:
                 now = getattr(c, key)
@@ -105,7 +105,7 @@ class ChannelFields(QWidget):
             "The unit of both: °, Hz, K, %, or empty.",
             width=38,
             shown=self._what_all_say(lambda c: c.unit),
-            take=lambda t: self._set_values("unit", unit=Words(longest=8).read_text(t)),
+            take=lambda t: self._set_values("unit", unit=TextReader(longest=8).read_text(t)),
         )
         snap = Ticked(
             "Snap, no fade",
@@ -125,7 +125,7 @@ class ChannelFields(QWidget):
             shown=self._what_all_say(lambda c: "" if c.needs is None else " ".join(c.needs) or "none"),
             take=self._set_needs,
         )
-        master = Picked(
+        master = ValueChoice(
             "Follows master",
             "Whether a master fader and blackout take this channel along. Heads should not swing at blackout.",
             options=MASTER,
@@ -134,11 +134,11 @@ class ChannelFields(QWidget):
         )
         return (
             function,
-            Together("Slots", (slots, Said("short"), short)),
+            Together("Slots", (slots, CaptionBeside("short"), short)),
             Together("Default", (value("Default", "default", DEFAULT_HELP), None)),
             Together("Highlight", (value("Highlight", "highlight", HIGHLIGHT_HELP), None)),
             Together("When released", (value("When released", "release", RELEASE_HELP), None)),
-            Together("Physical range", (low, Said("to"), high, unit)),
+            Together("Physical range", (low, CaptionBeside("to"), high, unit)),
             Together(None, (snap, invert, None)),
             needs,
             master,

@@ -92,7 +92,7 @@ def summary_of_comparison(a: Mode, b: Mode, rows: list[ModeRow]) -> str:
     )
 
 
-class Preview(Dialog):
+class AddressPreview(Dialog):
     """What an act would do to addresses; the button that does it names how many."""
 
     def __init__(self, title: str, found: list[Consequence], act: str, parent: QWidget) -> None:

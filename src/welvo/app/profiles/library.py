@@ -11,10 +11,10 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QFileDialog, QScrollArea, QWidget
 
 from welvo.app.disk import wait_for
-from welvo.app.profiles.compare import Preview
+from welvo.app.profiles.compare import AddressPreview
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog
-from welvo.app.widgets.fields import Line, set_help
+from welvo.app.widgets.fields import LineField, set_help
 from welvo.app.widgets.painting import draw_frame, draw_text_line, make_button
 from welvo.app.widgets.refusals import do_guarded
 from welvo.app.widgets.theme import THEME
@@ -173,7 +173,7 @@ class Library(Dialog):
     """`made` is the profile of the rig that the dialog leaves chosen."""
 
     def __init__(self, session: Session, parent: QWidget, pid: str = "") -> None:
-        self.filter = Line()
+        self.filter = LineField()
         self.filter.setPlaceholderText("Maker, name, footprint or function: rgbw, 44, gobo")
         set_help(
             self.filter,
@@ -268,7 +268,7 @@ class Library(Dialog):
         found = list_consequences(self._session.index, after)
         said = "; ".join(list_revision_differences(old, b.profile)[:3]) or "no difference"
         users = len(used_by(self._session.rig, self._pid))
-        if Preview(f"{old.name}: {said}", found, f"Bring {say_count(users, 'fixture')} over", self).exec():
+        if AddressPreview(f"{old.name}: {said}", found, f"Bring {say_count(users, 'fixture')} over", self).exec():
             self._session.take_over_edit((after, change))
             self.made = nid
             self.accept()

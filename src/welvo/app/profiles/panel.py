@@ -11,7 +11,7 @@ from welvo.app.jobs.network import Network
 from welvo.app.profiles.channel_form import ChannelFields
 from welvo.app.session import Session
 from welvo.app.widgets.face import Face
-from welvo.app.widgets.forms import Picked, Subject, Typed
+from welvo.app.widgets.forms import Subject, Typed, ValueChoice
 from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import FormPanel
 from welvo.rig.base import Refused
@@ -19,7 +19,7 @@ from welvo.rig.edits import set_profile
 from welvo.rig.modes import name_break, name_mode
 from welvo.rig.notation import say_count
 from welvo.rig.profile import Facts, Mode, Profile
-from welvo.rig.readers import Number, Words
+from welvo.rig.readers import Number, TextReader
 from welvo.survey.lines import PINS
 
 NAMES = (
@@ -27,7 +27,7 @@ NAMES = (
         "Name",
         "What this fixture type is called. Fixtures are added by this name.",
         "name",
-        Words("A profile needs a name."),
+        TextReader("A profile needs a name."),
     ),
     Typed("Maker", "Who makes it. Only words; nothing depends on it.", "maker"),
 )
@@ -37,10 +37,10 @@ REVISION = (
         "Which edition of this profile it is. A newer one in the library is shown as a finding.",
         "revision",
     ),
-    Typed("Notes", "Anything worth knowing about it. Printed on sheets later.", "notes", Words(longest=4000)),
+    Typed("Notes", "Anything worth knowing about it. Printed on sheets later.", "notes", TextReader(longest=4000)),
 )
 BEAMS = [(k, k or "not known") for k in ("", "wash", "spot", "beam", "flood", "glow", "none")]
-BEAM = Picked("Beam", "What kind of beam it gives, where it is known. Only for hand-over.", "beam", BEAMS)
+BEAM = ValueChoice("Beam", "What kind of beam it gives, where it is known. Only for hand-over.", "beam", BEAMS)
 FACTS = tuple(
     Typed(
         f"{words} {unit}",

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QPlainTextEdit, QWidget
 from welvo.app.widgets import marks
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import set_help
-from welvo.app.widgets.forms import Form, Picked, Subject, Typed
+from welvo.app.widgets.forms import Form, Subject, Typed, ValueChoice
 from welvo.app.widgets.painting import (
     RIGHT,
     column_of_widgets,
@@ -268,7 +268,7 @@ LAST = Typed(
 NAME = Typed(
     "Name", "What the manual says of these values. Shown on faders and sheets.", "name", width=190, name="Range name"
 )
-DOES = Picked(
+DOES = ValueChoice(
     "What it does",
     "What the lamp does in this range. “Closed” keeps it dark; a wrong hint makes diagnosis wrong.",
     "does",

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QScrollArea, QStackedWidget, Q
 
 from welvo.app.jobs.network import Network
 from welvo.app.profiles.chart_line import ChartLine
-from welvo.app.profiles.compare import CompareModes, Preview
+from welvo.app.profiles.compare import AddressPreview, CompareModes
 from welvo.app.profiles.panel import ProfilesPanel
 from welvo.app.profiles.range_editor import RangeEditor
 from welvo.app.profiles.ruler import Ruler
@@ -392,7 +392,7 @@ class ProfilesStation(Station):
     def show_waiting(self) -> None:
         if self.waiting:
             found = self.waiting[4]
-            if Preview(
+            if AddressPreview(
                 f"Change of {self.waiting[2].name}", found, f"Change {say_count(len(found), 'fixture')}", self
             ).exec():
                 self.take_waiting()
@@ -635,7 +635,7 @@ class ProfilesStation(Station):
         found = list_consequences(self._session.index, after)
         if (
             not found
-            or Preview(
+            or AddressPreview(
                 f"Without mode {profile.modes[self.mode_key].name}",
                 found,
                 f"Change {say_count(len(found), 'fixture')}",

@@ -20,7 +20,7 @@ from welvo.rig.refs import PortRef, SegmentRef
 from welvo.rig.runs import Segment
 from welvo.rig.wiring import Port
 from welvo.runs.along import cable_order, element_pixel, piece_name
-from welvo.runs.cable import Piece, Stream
+from welvo.runs.cable import Piece, PortStream
 from welvo.runs.consequences import if_longer
 from welvo.runs.edits import change_segment
 from welvo.runs.pixels import device_sums
@@ -56,11 +56,11 @@ class Here(Struct, frozen=True):
         return self.panel.session
 
     @property
-    def stream(self) -> Stream | None:
+    def stream(self) -> PortStream | None:
         return self.session.index.cables_and_sums.streams.get(PortRef(self.device_id, self.at.label))
 
     @property
-    def piece(self) -> tuple[Stream, Piece] | None:
+    def piece(self) -> tuple[PortStream, Piece] | None:
         stream = self.stream
         return (stream, stream.pieces[self.at.n]) if stream and self.at.n < len(stream.pieces) else None
 
@@ -165,7 +165,7 @@ def _ways(here: Here) -> Rows:
     return tuple(ways)
 
 
-def _pixel_ways(here: Here, p: Piece, stream: Stream, running: int, slots_before: int) -> Rows:
+def _pixel_ways(here: Here, p: Piece, stream: PortStream, running: int, slots_before: int) -> Rows:
     rig = here.session.rig
     px = int(cable_order(p.segment, p.leds)[here.at.led - 1])
     slot = (px - 1) * p.k + 1

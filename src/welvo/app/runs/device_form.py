@@ -6,7 +6,7 @@ from welvo.app.runs.common import show_cards
 from welvo.app.runs.port_form import patch_buttons
 from welvo.app.runs.riser_drawing import At
 from welvo.app.widgets.fields import Field
-from welvo.app.widgets.forms import Picked, Subject, Typed, field_row
+from welvo.app.widgets.forms import Subject, Typed, ValueChoice, field_row
 from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import FormPanel, Rows, Title
 from welvo.rig.notation import say_count, say_place
@@ -35,7 +35,7 @@ ROWS = (
         width=84,
         words="universe size",
     ),
-    Picked(
+    ValueChoice(
         "Pixels",
         "Whole: a pixel that a universe's end would cut begins in the next. Dense: it is cut, and slots are saved.",
         "packs",
@@ -70,7 +70,7 @@ def show_device(panel: FormPanel, device_id: str) -> None:
     form = panel.new_form(Subject(lambda: s.rig.devices.get(device_id), change), Device)
     if model and model.modes:
         form.add(
-            Picked(
+            ValueChoice(
                 "Mode",
                 "Which of its output modes the device is set to. A mode can switch ports off or change what they "
                 "put out.",
@@ -81,7 +81,7 @@ def show_device(panel: FormPanel, device_id: str) -> None:
     if model and model.firmwares:
         known = [(f.version, f"{f.version}{'' if f.good else ' · warned of'}") for f in model.firmwares]
         form.add(
-            Picked(
+            ValueChoice(
                 "Firmware",
                 "Which firmware the device has. Some are known good, some carry a warning.",
                 "firmware",

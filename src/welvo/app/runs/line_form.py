@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable
 
 from welvo.app.runs.common import INSTEAD, Here, own_start, say_what_it_is
-from welvo.app.widgets.forms import Picked, Said, Subject, Together, Typed
+from welvo.app.widgets.forms import CaptionBeside, Subject, Together, Typed, ValueChoice
 from welvo.app.widgets.painting import make_button, row_of_widgets
 from welvo.app.widgets.panels import Rows
 from welvo.formats.models import shipped_models
@@ -19,7 +19,7 @@ from welvo.rig.refs import PortRef
 from welvo.rig.runs import Segment, dmx_key, dmx_owner
 from welvo.runs.along import components_of
 from welvo.runs.bridge import Slots, colour_in_its_place, demands_of_bridge, first_free, rows_behind_bridge, set_right
-from welvo.runs.cable import Piece, Stream
+from welvo.runs.cable import Piece, PortStream
 from welvo.runs.edits import set_bridge_model, set_guidance
 from welvo.runs.lamps import channels_driven, read_functions, say_functions, slot_map, slots_of_lamp
 from welvo.survey.lines import LineSum, contacts_of_adapter, line_sum, plug_of
@@ -48,7 +48,7 @@ CHANNELS = Typed(
     "What each channel of a lamp does, in order: dimmer red green blue white, or a fixed value such as =128.",
     shown=lambda one: say_functions(one.functions),
 )
-FAR_END = Picked(
+FAR_END = ValueChoice(
     "Far end",
     "Whether the last lamp has a terminator. An open end echoes.",
     "terminated",
@@ -64,7 +64,7 @@ FAR_END = Picked(
 def show_bridge(here: Here) -> None:
     """A bridge, the fixtures behind it with their DMX addresses, and what must hold for DMX to come out right."""
     panel, s = here.panel, here.session
-    model = Picked(
+    model = ValueChoice(
         "Model",
         "What kind of bridge it is. The model says how many slots it has and whether anything may follow it.",
         options=lambda: [("", "not known"), *_bridges(s.rig).items()],
@@ -177,7 +177,9 @@ def _dmx_line(here: Here, key: str, break_no: int, name: str) -> Together:
     help_text = (
         "Its DMX address behind the bridge, 1 to 512; empty: right behind the one before it; free: the first gap."
     )
-    return Together(label, (Typed(label, help_text, width=64, shown=dmx, take=take_typed), Said(carried), None))
+    return Together(
+        label, (Typed(label, help_text, width=64, shown=dmx, take=take_typed), CaptionBeside(carried), None)
+    )
 
 
 def _substitution(here: Here) -> None:
@@ -375,7 +377,7 @@ def _daisy_chain(here: Here) -> None:
 def _line_sum(here: Here) -> LineSum | None:
     """The sums of a line, on a port of its own or behind a bridge."""
     s, one = here.session, here.segment
-    live: tuple[Stream, Piece] | None = here.piece
+    live: tuple[PortStream, Piece] | None = here.piece
     if live:
         return line_sum(s.index, one, live[1], "", plug_of(s.rig, here.device_id, one) if one.model else "")
     line = s.index.cables_and_sums.lines.get(PortRef(here.device_id, here.at.label))

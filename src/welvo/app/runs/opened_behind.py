@@ -20,7 +20,7 @@ from welvo.rig.refs import PortRef, to_run
 from welvo.rig.runs import Segment
 from welvo.rig.tints import tint_of
 from welvo.runs.bridge import Slots, gaps_behind, meetings_behind, rows_behind_bridge
-from welvo.runs.cable import Piece, Stream
+from welvo.runs.cable import Piece, PortStream
 from welvo.runs.geometry import Course, Stroke
 from welvo.runs.lamps import slot_map
 from welvo.survey.lines import line_sum, plug_of
@@ -40,7 +40,7 @@ class OpenedBehind(QWidget):
         self._session, self._network = session, network
         self.device_id = ""
         self.chosen = At("", -1, 0)
-        self.stream: Stream | None = None
+        self.stream: PortStream | None = None
         self._course: Course | None = None
         self._scale = 1.0
         self._buttons: list[tuple[QRectF, Finding]] = []

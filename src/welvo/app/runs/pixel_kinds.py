@@ -16,7 +16,7 @@ from welvo.app.widgets.painting import make_button
 from welvo.formats.models import shipped_pixels
 from welvo.rig.base import Refused
 from welvo.rig.notation import say_count
-from welvo.rig.readers import Number, Order, Words, read_decimal
+from welvo.rig.readers import Number, Order, TextReader, read_decimal
 from welvo.rig.runs import PixelType
 from welvo.runs.edits import put_pixel_kind
 
@@ -52,7 +52,7 @@ def _zero_is_empty(field: str) -> Number:
 
 
 ROWS = (
-    Typed("Name", "What the string is called by its maker.", "name", Words("A kind of pixels needs a name.")),
+    Typed("Name", "What the string is called by its maker.", "name", TextReader("A kind of pixels needs a name.")),
     Typed("Chip", "The chip type that its port must speak, such as LU-3.", "chip"),
     Typed("Chips take", "The order in which its chips take the components, such as GRB.", "order", Order()),
     Typed("Volts", "The voltage it is made for: 5, 12 or 24. More than that destroys it.", "volts"),

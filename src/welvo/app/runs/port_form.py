@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from welvo.app.runs.common import show_cards
 from welvo.app.runs.riser_drawing import At
-from welvo.app.widgets.forms import Picked, Row, Subject, Ticked, Together, Typed
+from welvo.app.widgets.forms import Row, Subject, Ticked, Together, Typed, ValueChoice
 from welvo.app.widgets.painting import make_button, row_of_widgets
 from welvo.app.widgets.panels import FormPanel, Rows, Title
 from welvo.patch.limits import slots_of_port
@@ -18,13 +18,13 @@ from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.readers import Percent, read_whole_number
 from welvo.rig.refs import PortRef
 from welvo.rig.wiring import Port
-from welvo.runs.cable import Stream
+from welvo.runs.cable import PortStream
 from welvo.runs.edits import follow_runs, set_stream, what_follows
 from welvo.runs.power import frame_ms, loads_of_supplies
 
 PUTS_OUT = {"dmx": "puts out DMX", "pixels": "puts out pixel data", "bus": "puts out a lamp bus"}
 STREAM: tuple[Row | Together, ...] = (
-    Picked(
+    ValueChoice(
         "Begins",
         "Where its stream begins: at the feed's universe, right behind the port before, or at the next universe.",
         "follows",
@@ -97,7 +97,7 @@ def show_port(panel: FormPanel, ref: PortRef) -> None:
 
     panel.body.addWidget(Title(f"Port {ref.port}", s.rig.devices[ref.device].name))
     panel.words(f"It {PUTS_OUT[able.gives]}{limit}.{off}")
-    takes = Picked(
+    takes = ValueChoice(
         "Listens to",
         "Which feed's universe the port begins with. It runs on over the universes behind it.",
         options=lambda: [
@@ -118,7 +118,7 @@ def show_port(panel: FormPanel, ref: PortRef) -> None:
         model = model_of(s.rig, ref.device)
         own = (t.chip for t in s.rig.pixel_types.values() if t.chip)
         chips = list(dict.fromkeys((*(model.chips if model else ()), *own)))
-        chip = Picked(
+        chip = ValueChoice(
             "Chip type",
             "Which chip type the port is set to speak. Empty: the string's own.",
             "chip",
@@ -155,7 +155,7 @@ def _facts_of_stream(panel: FormPanel, ref: PortRef) -> Rows:
     )
 
 
-def _own_page(panel: FormPanel, ref: PortRef, stream: Stream) -> Rows:
+def _own_page(panel: FormPanel, ref: PortRef, stream: PortStream) -> Rows:
     """The first universe and slot in the counting of the device's own pages."""
     rig = panel.session.rig
     model = model_of(rig, ref.device)

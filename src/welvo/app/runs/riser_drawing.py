@@ -29,7 +29,7 @@ from welvo.rig.notation import say_thousands
 from welvo.rig.plan import model_of
 from welvo.rig.refs import to_run
 from welvo.rig.tints import tint_of
-from welvo.runs.cable import Piece, Stream
+from welvo.runs.cable import Piece, PortStream
 from welvo.runs.geometry import Course, Stroke, course_of, place_along
 
 BAR = 58
@@ -80,11 +80,11 @@ class RiserDrawing(QWidget):
         self._shown: object = None
         self.chosen = At("", -1, 0)
         self.courses: dict[str, Course] = {}
-        self._of: dict[str, Stream] = {}
+        self._of: dict[str, PortStream] = {}
         self._picture: QPixmap | None = None
         self._scale: float | None = None
         self._rooms: dict[str, Room] = {}
-        self._layouts: dict[str, tuple[Stream, Room, PortLayout]] = {}
+        self._layouts: dict[str, tuple[PortStream, Room, PortLayout]] = {}
         self._ghost: tuple[At, str, bool] | None = None
         self.setMinimumHeight(150)
 

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from PySide6.QtCore import QLineF, QRectF
 
-from welvo.runs.cable import Piece, Stream
+from welvo.runs.cable import Piece, PortStream
 from welvo.runs.geometry import Course, Stroke, place_along, seams_in_segment
 
 FIRST_BEND = 53
@@ -60,7 +60,7 @@ class PortLayout:
     block: bool = False
 
 
-def lay_out(stream: Stream, course_of: Course, room: Room, tints: dict[str, int]) -> PortLayout:
+def lay_out(stream: PortStream, course_of: Course, room: Room, tints: dict[str, int]) -> PortLayout:
     """Everything of one port, ready to be painted. Lanes thinner than a pixel are drawn as one block per string."""
     made = PortLayout(block=room.lane < 6)
     thin = room.lane < 2

@@ -12,7 +12,17 @@ from welvo.app.runs.element_face import ElementFace, spots_of_element
 from welvo.app.runs.line_form import show_bridge, show_converter, show_line
 from welvo.app.runs.order_rows import OrderRows
 from welvo.app.widgets.face_editor import FaceEditor
-from welvo.app.widgets.forms import Form, Picked, Row, Said, Subject, Ticked, Together, Typed, with_preview
+from welvo.app.widgets.forms import (
+    CaptionBeside,
+    Form,
+    Row,
+    Subject,
+    Ticked,
+    Together,
+    Typed,
+    ValueChoice,
+    with_preview,
+)
 from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import Rows, Title
 from welvo.formats.models import shipped_pixels
@@ -22,13 +32,13 @@ from welvo.rig.lookup import name_of_item
 from welvo.rig.notation import say_count
 from welvo.rig.patched import Element
 from welvo.rig.profile import Break, Channel, Mode
-from welvo.rig.readers import Number, Order, Percent, Words
+from welvo.rig.readers import Number, Order, Percent, TextReader
 from welvo.rig.refs import SegmentRef
 from welvo.rig.runs import PixelType, Segment
 from welvo.rig.tints import tint_of
 from welvo.runs.along import piece_name
 from welvo.runs.bridge import pixels_worth
-from welvo.runs.cable import Piece, Stream
+from welvo.runs.cable import Piece, PortStream
 from welvo.runs.consequences import items_pushed_along
 from welvo.runs.edits import (
     change_many,
@@ -54,7 +64,7 @@ ELEMENT_NAME = Typed(
     "Name",
     "What the element is called; its pixels are NAME/1, NAME/2 and so on.",
     "name",
-    Words("It needs a name; its pixels are called by it."),
+    TextReader("It needs a name; its pixels are called by it."),
 )
 BLOCK = Typed(
     "Slots",
@@ -97,11 +107,11 @@ LIES = (
                 width=84,
                 words="fold",
             ),
-            Said("pixels"),
+            CaptionBeside("pixels"),
             None,
         ),
     ),
-    Picked(
+    ValueChoice(
         "Sorted out by",
         "Who puts folded pixels in order: the controller, or the sender's own map. It must be one of them, never both.",
         "unfolds",
@@ -123,7 +133,7 @@ CONTROLLER = (
                 words="fold",
                 to_all=True,
             ),
-            Said("LEDs"),
+            CaptionBeside("LEDs"),
             None,
         ),
     ),
@@ -253,7 +263,7 @@ def _head_of_form(here: Here, into: QVBoxLayout) -> None:
     into.addWidget(make_label(_say_what_it_is(here, one, piece), 11, quiet=True, wrap=True))
 
 
-def _say_what_it_is(here: Here, one: Segment, piece: tuple[Stream, Piece] | None) -> str:
+def _say_what_it_is(here: Here, one: Segment, piece: tuple[PortStream, Piece] | None) -> str:
     where = f"{here.session.rig.devices[here.device_id].name}, port {here.at.label}, place {here.at.n + 1}"
     if piece is None:
         return f"{say_count(len(one.fixtures), 'lamp')} on {where}"
@@ -371,7 +381,7 @@ def _kind_and_address(here: Here, form: Form) -> None:
         return s.make_edit(set_pixel_type, [here.segment.element], key, _offered_kinds(s.rig).get(key))
 
     form.add(
-        Picked(
+        ValueChoice(
             "Made of",
             "Which kind of pixels the string has. It says voltage, current, chip and the order its chips take.",
             options=lambda: [("", "not known"), *((k, t.name) for k, t in _offered_kinds(s.rig).items())],
@@ -418,7 +428,7 @@ def _to_all(here: Here, one: Row, value: object) -> object:
 def _cable_fields(here: Here) -> None:
     panel, s = here.panel, here.session
     panel.rule()
-    fed = Picked(
+    fed = ValueChoice(
         "Fed by",
         "Which supply feeds power in at this segment's data-in end. None: power comes along the cable from before.",
         "supply",
@@ -478,7 +488,7 @@ def _joint_rows(here: Here) -> Rows:
     return tuple((function, f"{mine} → {theirs}") for function, mine, theirs in joint.wires) if joint else ()
 
 
-def _say_part(s: Segment, piece: tuple[Stream, Piece] | None) -> str:
+def _say_part(s: Segment, piece: tuple[PortStream, Piece] | None) -> str:
     if s.first == 1 and not s.count:
         return "all"
     last = s.first + (s.count or (piece[1].leds or piece[1].pixels if piece else 1)) - 1

@@ -39,7 +39,7 @@ def read_ports(text: str, ports: list[str]) -> list[str]:
     return list(dict.fromkeys(found))
 
 
-class Drawing(QWidget):
+class SplitDrawing(QWidget):
     """The element as its rows, each share in its port's room, with arrows in the direction its cable counts."""
 
     def __init__(self) -> None:
@@ -141,7 +141,7 @@ class SplitElement(WishDialog):
         self.last = self.ask_for_tick(
             "Begin with the last pixels", "The first port gets the last rows: the cable comes in from that side."
         )
-        self.drawing = Drawing()
+        self.drawing = SplitDrawing()
         self.body.addWidget(self.drawing, 1)
         self._fill_in()
         self.finish()

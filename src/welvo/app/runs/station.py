@@ -17,7 +17,7 @@ from welvo.app.runs.riser_drawing import At
 from welvo.app.runs.segment_list import RunRows, SegmentList
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.empty import EmptyPage
-from welvo.app.widgets.fields import Choice, Line, set_help
+from welvo.app.widgets.fields import Choice, LineField, set_help
 from welvo.app.widgets.painting import (
     RIGHT,
     column_of_widgets,
@@ -118,7 +118,7 @@ class RunsStation(Station):
         self.filter = Choice("Which segments the list shows.", lambda _: self._fill_rows())
         self.filter.set_options(list(FILTERS), "device")
         self.filter.setMinimumWidth(130)
-        self.attach = Line()  # a command, not a value: it waits for Enter, whatever else is clicked meanwhile
+        self.attach = LineField()  # a command, not a value: it waits for Enter, whatever else is clicked meanwhile
         set_help(self.attach, f"What is to be attached to the selected port, behind what is attached there: {HELP}.")
         self.attach.setAccessibleName("Attach")
         self.attach.setPlaceholderText("21 x 55 RGB ribbon, 3 to a port")

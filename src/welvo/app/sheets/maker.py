@@ -16,7 +16,7 @@ from welvo.app.session import Session
 from welvo.app.turns import TURNS
 from welvo.checks.checker import Report
 from welvo.formats.versions import latest_version, unpack_version
-from welvo.live.worker import Faults
+from welvo.live.worker import WorkerFaults
 from welvo.observed.values import Observed
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
@@ -29,7 +29,7 @@ from welvo.sheets.paper import Choices
 from welvo.survey.compare import compare_rigs
 
 
-class Wish(Struct, frozen=True):
+class SheetWish(Struct, frozen=True):
     """Which sheet, of what."""
 
     key: str
@@ -43,7 +43,9 @@ class Wish(Struct, frozen=True):
     """Where changes are counted up to, if that is not now."""
 
     @classmethod
-    def wish_of_session(cls, session: Session, key: str, choices: Choices, since: str = "", until: str = "") -> Wish:
+    def wish_of_session(
+        cls, session: Session, key: str, choices: Choices, since: str = "", until: str = ""
+    ) -> SheetWish:
         rig = session.rig
         version = rig.versions.get(since) or latest_version(rig)
         return cls(
@@ -69,11 +71,11 @@ class Maker(QObject):
 
     def __init__(self) -> None:
         super().__init__()
-        self.faults = Faults()
+        self.faults = WorkerFaults()
         self._newest = Newest("making sheets", self.faults)
         self._stop = Event()
 
-    def make_sheet(self, wish: Wish) -> None:
+    def make_sheet(self, wish: SheetWish) -> None:
         """Make a sheet; one that is being made is given up."""
         self._stop.set()
         stop = self._stop = Event()
@@ -89,7 +91,7 @@ class Maker(QObject):
         self._stop.set()
         self._newest.finish_and_stop(2.0)
 
-    def _make_wished(self, wish: Wish, stop: Event) -> None:
+    def _make_wished(self, wish: SheetWish, stop: Event) -> None:
         if stop.is_set():
             return
         last = -1

@@ -17,7 +17,7 @@ from welvo.formats.versions import in_time, unpack_version
 from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
-from welvo.rig.merge import Meeting, Merged, Side, Where, as_edit, merge_rigs
+from welvo.rig.merge import MergedRig, MergeMeeting, Side, Where, as_edit, merge_rigs
 from welvo.rig.notation import say_count
 from welvo.survey.compare import say_meeting
 
@@ -39,8 +39,8 @@ class MergeRigs(WishDialog):
         self._base: Rig | None = None
         self._theirs: Rig | None = None
         self.decided: dict[Where, Side] = {}
-        self.found: Merged | None = None
-        self._shown: tuple[Meeting, ...] = ()
+        self.found: MergedRig | None = None
+        self._shown: tuple[MergeMeeting, ...] = ()
         rig = session.rig
         versions = [(k, rig.versions[k].name) for k in reversed(in_time(rig))]
         self.common = Choice("What both of you began with: a version in this rig, or a file.", self._take_common)

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QAbstractScrollArea
 from welvo.app.disk import Newest
 from welvo.app.widgets.painting import CENTRE, draw_frame, draw_text_line
 from welvo.app.widgets.theme import PAPER, THEME
-from welvo.live.worker import Faults
+from welvo.live.worker import WorkerFaults
 from welvo.sheets import pages
 from welvo.sheets.pages import Pages
 
@@ -28,7 +28,7 @@ class _Drawn(QObject):
     came = Signal(object, object)
 
 
-class Preview(QAbstractScrollArea):
+class SheetPreview(QAbstractScrollArea):
     """`turned` carries the page that is in the middle of the view, from 1."""
 
     turned = Signal(int)
@@ -46,7 +46,7 @@ class Preview(QAbstractScrollArea):
         self._images: dict[tuple[int, int], QImage] = {}
         self._asked: set[tuple[int, int]] = set()
         self._page = 1
-        self.faults = Faults()
+        self.faults = WorkerFaults()
         self._drawer = Newest("drawing pages", self.faults)
         self._drawn = _Drawn()
         self._drawn.came.connect(self._take_picture, Qt.ConnectionType.QueuedConnection)

@@ -15,8 +15,8 @@ from welvo.app.disk import wait_for
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.sheets.choices import ChoicesPanel
-from welvo.app.sheets.maker import Maker, Wish
-from welvo.app.sheets.preview import Preview
+from welvo.app.sheets.maker import Maker, SheetWish
+from welvo.app.sheets.preview import SheetPreview
 from welvo.app.sheets.versions import VersionsPage
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets, touching_widgets
@@ -56,7 +56,7 @@ class SheetsStation(Station):
         self.maker.failed.connect(self._show_failure)
         self.maker.told.connect(self._show_progress)
         self.data: bytes | None = None
-        self._wish: Wish | None = None
+        self._wish: SheetWish | None = None
         self._stale = True
         self._again = QTimer(self, singleShot=True, interval=SOON)
         self._again.timeout.connect(self.refresh)
@@ -70,7 +70,7 @@ class SheetsStation(Station):
         rows = [ListRow(k, (s.title,)) for k, s in SHEETS.items()]
         self.list.show_lines(rows, self.choices.key)
         self.list.picked.connect(lambda key: self.choose_sheet(str(key)))
-        self.preview = Preview()
+        self.preview = SheetPreview()
         self.preview.turned.connect(lambda _: self._say_page())
         self.place = make_label("", 13)
         self.place.setMinimumWidth(90)
@@ -202,7 +202,7 @@ class SheetsStation(Station):
         except Refused as e:
             self.preview.say(str(e))
             return
-        self._wish = Wish.wish_of_session(
+        self._wish = SheetWish.wish_of_session(
             self._session, self.choices.key, choices, self.choices.since, self.choices.until
         )
         self._slow.start()
@@ -226,7 +226,7 @@ class SheetsStation(Station):
         self.stop_button.hide()
         self.progress.setText(words)
 
-    def _show_made(self, wish: Wish, data: bytes) -> None:
+    def _show_made(self, wish: SheetWish, data: bytes) -> None:
         if wish is not self._wish:
             return
         self._wish, self.data = None, data
@@ -234,7 +234,7 @@ class SheetsStation(Station):
         self.preview.show_pdf(data)
         self._say_page()
 
-    def _show_failure(self, wish: Wish, why: str) -> None:
+    def _show_failure(self, wish: SheetWish, why: str) -> None:
         if wish is self._wish:
             self._wish, self.data = None, None
             self._show_quiet_words()

@@ -11,7 +11,7 @@ from welvo.app.disk import wait_for
 from welvo.app.session import NOT_COMPARED, Session, Since
 from welvo.app.sheets.merging import MergeRigs
 from welvo.app.widgets.dialogs import WishDialog
-from welvo.app.widgets.fields import Choice, Line, Tick, set_help
+from welvo.app.widgets.fields import Choice, LineField, Tick, set_help
 from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.app.widgets.who import name_of_user, say_when
@@ -110,7 +110,7 @@ class VersionsPage(QWidget):
             c.setMinimumWidth(170)
         self.kind = Choice("Lists only differences of one kind.", lambda _: self._fill_differences())
         self.kind.setAccessibleName("Kind")
-        self.filter = Line()
+        self.filter = LineField()
         self.filter.setPlaceholderText("Filter")
         self.filter.setFixedWidth(120)
         set_help(self.filter, "Lists only differences with this word.")

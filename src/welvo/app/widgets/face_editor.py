@@ -16,7 +16,7 @@ from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.face import places_of_pixels
 from welvo.app.widgets.face_canvas import Canvas
 from welvo.app.widgets.fields import Tick
-from welvo.app.widgets.forms import Form, Picked, Row, Said, Subject, Ticked, Together, Typed
+from welvo.app.widgets.forms import CaptionBeside, Form, Row, Subject, Ticked, Together, Typed, ValueChoice
 from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.formats.files import read_bytes
 from welvo.rig.base import Refused
@@ -65,7 +65,7 @@ class _Rings(Struct, frozen=True):
         return " ".join(map(str, value))
 
 
-KIND = Picked(
+KIND = ValueChoice(
     "Sits in",
     "How the pixels sit. Choosing another one places them all anew.",
     "kind",
@@ -76,14 +76,14 @@ ROWS = Typed("Rows", "How many rows there are. The pixels are spread anew.", "ro
 COLUMNS = Typed("Columns", "How many pixels stand in one row. The pixels are spread anew.", "columns", width=64)
 CORNERS = tuple((c, c) for c in ("top left", "top right", "bottom left", "bottom right"))
 IN_ROWS = (
-    Together("Rows", (ROWS, Said("columns"), COLUMNS, None)),
-    Picked(
+    Together("Rows", (ROWS, CaptionBeside("columns"), COLUMNS, None)),
+    ValueChoice(
         "Pixel 1",
         "In which corner pixel number one sits. Look at the lamp: a wrong corner mirrors every picture.",
         "corner",
         CORNERS,
     ),
-    Picked(
+    ValueChoice(
         "Counted",
         "Whether the numbers run along rows or along columns.",
         "along",
@@ -103,7 +103,7 @@ IN_ROWS = (
                 "stagger",
                 width=56,
             ),
-            Said("of a pitch"),
+            CaptionBeside("of a pitch"),
             None,
         ),
     ),
@@ -126,7 +126,7 @@ IN_RINGS = (
                 "angle",
                 width=56,
             ),
-            Said("°"),
+            CaptionBeside("°"),
             Ticked("Clockwise", "Which direction the numbers run on rings, seen from the front.", "clockwise"),
             None,
         ),
@@ -135,13 +135,13 @@ IN_RINGS = (
 PIXEL = Together(
     "Pixel",
     (
-        Picked(
+        ValueChoice(
             "Pixel",
             "What one pixel looks like. Only for the drawing.",
             "pixel_shape",
             (("round", "round"), ("square", "square"), ("bar", "bar")),
         ),
-        Said("fills"),
+        CaptionBeside("fills"),
         Typed(
             "Fills",
             "How much of a pitch one pixel fills, 0.05 to 1. Count × width cannot be more than the whole.",
@@ -278,7 +278,7 @@ class FaceEditor(Dialog):
             _, _, pitch, density = strip_facts(length=a.length, count=self.mode.count_pixels)
             return f"pitch {pitch:.4g} mm · {density:.4g} a metre"
 
-        return Together("Length", (length, Said("mm"), Said(facts)))
+        return Together("Length", (length, CaptionBeside("mm"), CaptionBeside(facts)))
 
     def _picture_rows(self) -> tuple[Together, ...]:
         def middle(typed: str) -> object:
@@ -325,8 +325,8 @@ class FaceEditor(Dialog):
             take=lambda on: self.show_background(True, locked=on),
         )
         return (
-            Together("Strength", (strength, Said("turned"), turned, None)),
-            Together("Wide", (wide, Said("middle"), at)),
+            Together("Strength", (strength, CaptionBeside("turned"), turned, None)),
+            Together("Wide", (wide, CaptionBeside("middle"), at)),
             Together("Crop", (cut, locked)),
         )
 

@@ -38,7 +38,7 @@ def restyle(widget: QWidget) -> None:
     widget.style().polish(widget)
 
 
-class Line(QLineEdit):
+class LineField(QLineEdit):
     """A line to type into. While nothing was typed, undo and redo belong to the rig, not to it."""
 
     @property
@@ -54,7 +54,7 @@ class Line(QLineEdit):
         return super().event(e)
 
 
-class Field(Line):
+class Field(LineField):
     """A line that knows its committed value.
 
     `apply(text)` takes the new value and raises Refused when it cannot; then the text stays, marked wrong, and why is

@@ -63,7 +63,7 @@ class Typed(Struct, frozen=True):
     """What taking over what is being typed would do; said under the field until it is taken or left."""
 
 
-class Picked(Struct, frozen=True):
+class ValueChoice(Struct, frozen=True):
     """A choice among named values. Options are given or worked out; `read` makes the value of an option's key."""
 
     label: str
@@ -93,21 +93,21 @@ class Ticked(Struct, frozen=True):
         return self.label
 
 
-class Said(Struct, frozen=True):
+class CaptionBeside(Struct, frozen=True):
     """A caption beside a field, made from the subject with each refresh."""
 
     words: Callable[[Any], str] | str
     name: str = ""
 
 
-Row = Typed | Picked | Ticked
+Row = Typed | ValueChoice | Ticked
 
 
 class Together(Struct, frozen=True):
     """Fields side by side under one label, or without one from the left edge."""
 
     label: str | None
-    parts: tuple[Row | Said | None, ...]
+    parts: tuple[Row | CaptionBeside | None, ...]
     """None stretches."""
 
 
@@ -140,13 +140,13 @@ class Form:
 
     # ---- building
 
-    def _add_line(self, words: str | None, parts: Iterable[Row | Said | None]) -> None:
+    def _add_line(self, words: str | None, parts: Iterable[Row | CaptionBeside | None]) -> None:
         widgets: list[QWidget | None] = []
         refusals: list[QLabel] = []
         for part in parts:
             if part is None:
                 widgets.append(None)
-            elif isinstance(part, Said):
+            elif isinstance(part, CaptionBeside):
                 widgets.append(self._label_of_row(part))
             else:
                 made = self.widget_of_row(part)
@@ -165,13 +165,13 @@ class Form:
             self._tick_of_row(one)
             if isinstance(one, Ticked)
             else self._choice_of_row(one)
-            if isinstance(one, Picked)
+            if isinstance(one, ValueChoice)
             else self._field_of_row(one)
         )
         self.fields[one.name or one.label] = made
         return made
 
-    def _label_of_row(self, one: Said) -> QLabel:
+    def _label_of_row(self, one: CaptionBeside) -> QLabel:
         if isinstance(one.words, str):
             return make_label(one.words, 11, quiet=True)
         made, words = make_label("", 11, quiet=True), one.words
@@ -212,7 +212,7 @@ class Form:
         assert reader
         return self.subject.change(one.words or one.label.lower(), **{one.key: reader.read_text(typed)})
 
-    def _choice_of_row(self, one: Picked) -> Choice:
+    def _choice_of_row(self, one: ValueChoice) -> Choice:
         def take_typed(key: str) -> object:
             if one.take:
                 return one.take(key)

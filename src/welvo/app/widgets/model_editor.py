@@ -15,13 +15,13 @@ from welvo.app.disk import wait_for
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog, ask_act
 from welvo.app.widgets.fields import Choice, commit_focus, set_help
-from welvo.app.widgets.forms import Form, Picked, Subject, Ticked, Typed
+from welvo.app.widgets.forms import Form, Subject, Ticked, Typed, ValueChoice
 from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.formats.files import RigFileError
 from welvo.formats.models import check_model, from_folder, read_model, save_model, shipped_models, write_model
 from welvo.rig.base import Refused
 from welvo.rig.protocol import PROTOCOLS
-from welvo.rig.readers import Words
+from welvo.rig.readers import TextReader
 from welvo.rig.wiring import DeviceModel, OutputMode
 from welvo.runs.edits import set_model
 
@@ -159,9 +159,9 @@ class _Counts(Struct, frozen=True):
 
 
 ROWS = (
-    Typed("Name", "What the device is called by its maker.", "name", Words("A model needs a name.")),
+    Typed("Name", "What the device is called by its maker.", "name", TextReader("A model needs a name.")),
     Typed("Maker", "Who makes it; it stands before the name in lists.", "maker"),
-    Picked(
+    ValueChoice(
         "Kind",
         "What sort of device it is. It decides what its ports put out where nothing else is said.",
         "kind",
@@ -178,7 +178,7 @@ ROWS = (
         "universe_size",
     ),
     Typed("Protocols", f"What it listens to: {', '.join(PROTOCOLS)}.", "protocols", _Listed(tuple(PROTOCOLS))),
-    Picked(
+    ValueChoice(
         "Colour order",
         "What a colour order on its pages names. For BRG and GBR the two are each other's opposite; try one string.",
         "order_names",
@@ -187,7 +187,7 @@ ROWS = (
     Typed("Chip types", "Which chip types it drives, with commas; empty: any.", "chips", _Listed()),
     Ticked("Segments can have starts of their own", "Off: each segment follows the one before it.", "own_starts"),
     Ticked("Takes pixels that a universe's end cuts", "Off: it takes whole pixels only.", "straddles"),
-    Picked(
+    ValueChoice(
         "Behind it",
         "For a bridge: whether anything may follow on its cable, and where that begins.",
         "passes",
@@ -199,7 +199,7 @@ ROWS = (
     Typed("A of a port", "Amperes that each port can hand on; 0: nobody said.", "port_amps"),
     Typed("A in all", "Amperes that the whole device can hand on; 0: nobody said.", "amps"),
     Typed("Connector", "What its ports are made of: 5-pin, 3-pin, RJ45, or a screw terminal.", "connector"),
-    Typed("Note", "What somebody should know before planning or touching it.", "note", Words(longest=4000)),
+    Typed("Note", "What somebody should know before planning or touching it.", "note", TextReader(longest=4000)),
 )
 
 

@@ -89,7 +89,7 @@ def draw_frame(
     p.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
 
-class Label(QLabel):
+class LiteralLabel(QLabel):
     """Shows its text letter by letter."""
 
     def __init__(self, words: str = "") -> None:
@@ -106,7 +106,7 @@ def make_label(words: str = "", size: int = 13, bold: bool = False, quiet: bool 
     Small print that wraps is an explanation, and is as dark as text: quiet is for what stands beside a value.
     """
     quiet = quiet and not (wrap and size <= 11)
-    made = Label(words)
+    made = LiteralLabel(words)
     made.setFont(THEME.font(size, bold))
     made.setProperty("px", str(size))
     made.setProperty("bold", bold)
