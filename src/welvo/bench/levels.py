@@ -8,7 +8,7 @@ Movement does not jump: what is held for pan and tilt is where the head is going
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -22,6 +22,7 @@ from welvo.rig.attributes import family_of, word_for
 from welvo.rig.base import Refused
 from welvo.rig.colours import FUNCTIONS
 from welvo.rig.counting import SLOTS
+from welvo.rig.document import Rig
 from welvo.rig.lamp import highlight_values, physical_value
 from welvo.rig.lookup import mode_of
 from welvo.rig.patched import Fixture
@@ -237,49 +238,12 @@ class Levels:
         return self.pixels.get(key, {}) if self._goes_out(key) else {}
 
     def _make_frame(self, index: Index, uid: str, functions: dict[str, dict[str, float]], defaults_only: bool) -> Frame:
-        rig = index.rig
+        """One layer over the other: what every lamp is at rest, functions held, pixels held, playback, slots held."""
         found: Frame = np.zeros(SLOTS, np.uint8)
         dark = self.blackout and not defaults_only
         spans = index.spans_on_universe(uid)
-        for span in spans:
-            fixture = rig.fixtures.get(span.item_of_span)
-            mode = mode_of(rig, fixture) if fixture and span.break_no != BY_PIXEL else None
-            if mode is None or fixture is None:
-                continue
-            at, values = self._template_of_mode(mode, span.break_no, dark, defaults_only)
-            if span.last > SLOTS:
-                at, values = at[at < SLOTS - span.first + 1], values[at < SLOTS - span.first + 1]
-            found[at + (span.first - 1)] = values
-            if fixture.turns:
-                for c in mode.channels:
-                    if c.break_no == span.break_no and c.default and turned_function(fixture, c.function, 0.0)[1]:
-                        _write_value(found, span.first, c, c.highest_value - c.default)
-        driven: list[tuple[Span, dict[str, float]]] = []
-        for span in spans:
-            mine = functions.get(span.item_of_span)
-            if not mine:
-                continue
-            fixture = rig.fixtures.get(span.item_of_span)
-            mode = mode_of(rig, fixture) if fixture and span.break_no != BY_PIXEL else None
-            if fixture and mode:
-                for c in mode.channels:
-                    if c.break_no != span.break_no or (dark and goes_dark(c)):
-                        continue
-                    function, _ = turned_function(fixture, function_key(c), 0.0)
-                    level = mine.get(function)
-                    if level is not None:
-                        _write_value(
-                            found,
-                            span.first,
-                            c,
-                            round(turned_function(fixture, function_key(c), level)[1] * c.highest_value),
-                        )
-            elif span.break_no == BY_PIXEL:
-                driven.append((span, mine))
-            elif not dark:
-                _fill_pixels(letters_of(index, span), mine, span, found)
-        for span, mine in () if dark else driven:  # last: a lamp held by itself, and the element of its pixel as well
-            _fill_pixels(letters_of(index, span), mine, span, found)
+        self._write_rest(index.rig, spans, found, dark, defaults_only)
+        self._write_functions(index, spans, functions, found, dark)
         if defaults_only:
             return found
         for span in spans if (self.pixels or self.test) and not dark else ():
@@ -302,6 +266,48 @@ class Levels:
         if self.master < 1.0:
             self._dim_followers(index, spans, found)
         return found
+
+    def _write_rest(self, rig: Rig, spans: Sequence[Span], found: Frame, dark: bool, defaults_only: bool) -> None:
+        for span in spans:
+            fixture = rig.fixtures.get(span.item_of_span)
+            mode = mode_of(rig, fixture) if fixture and span.break_no != BY_PIXEL else None
+            if mode is None or fixture is None:
+                continue
+            at, values = self._template_of_mode(mode, span.break_no, dark, defaults_only)
+            if span.last > SLOTS:  # a lamp patched past the end: what fits is sent all the same
+                at, values = at[at < SLOTS - span.first + 1], values[at < SLOTS - span.first + 1]
+            found[at + (span.first - 1)] = values
+            if fixture.turns:
+                # the template is one for all lamps of a mode; an inverted axis rests at the other end of its own
+                for c in mode.channels:
+                    if c.break_no == span.break_no and c.default and turned_function(fixture, c.function, 0.0)[1]:
+                        _write_value(found, span.first, c, c.highest_value - c.default)
+
+    def _write_functions(
+        self, index: Index, spans: Sequence[Span], functions: dict[str, dict[str, float]], found: Frame, dark: bool
+    ) -> None:
+        driven: list[tuple[Span, dict[str, float]]] = []
+        for span in spans:
+            mine = functions.get(span.item_of_span)
+            if not mine:
+                continue
+            fixture = index.rig.fixtures.get(span.item_of_span)
+            mode = mode_of(index.rig, fixture) if fixture and span.break_no != BY_PIXEL else None
+            if fixture and mode:
+                for c in mode.channels:
+                    if c.break_no != span.break_no or (dark and goes_dark(c)):
+                        continue
+                    function, _ = turned_function(fixture, function_key(c), 0.0)
+                    level = mine.get(function)
+                    if level is not None:
+                        turned = turned_function(fixture, function_key(c), level)[1]
+                        _write_value(found, span.first, c, round(turned * c.highest_value))
+            elif span.break_no == BY_PIXEL:
+                driven.append((span, mine))
+            elif not dark:
+                _fill_pixels(letters_of(index, span), mine, span, found)
+        for span, mine in () if dark else driven:  # last: a lamp held by itself, and the element of its pixel as well
+            _fill_pixels(letters_of(index, span), mine, span, found)
 
     def _write_single(self, index: Index, span: Span, single: dict[tuple[int, str], float], found: Frame) -> None:
         fixture = index.rig.fixtures.get(span.item_of_span)

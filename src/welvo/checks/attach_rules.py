@@ -398,18 +398,9 @@ def fixed_elsewhere(ctx: Context, key: str) -> Iterator[Found]:
         low, high = piece.parts[0], piece.parts[-1]
         words = f"the bridge carries {say_place(low.universe, low.first)} to {say_place(high.universe, high.last)}"
     else:
-        wanted = [(rig.universes[s.universe].number, s.first, s.last) for s in own]
-        given = (
-            [(p.universe, p.first, p.last) for p in (p for p, _ in cables.element_parts(key))]
-            if element
-            else [(p.universe, p.first, p.last) for p in piece.parts]
-        )
-        if wanted == given or not wanted:
+        words = _where_cable_and_patch_part(ctx, key, piece)
+        if not words:
             return
-        n = next((i for i, (a, b) in enumerate(zip(wanted, given)) if a != b), min(len(wanted), len(given)))
-        ours, theirs = wanted[n] if n < len(wanted) else None, given[n] if n < len(given) else None
-        words = f"the cable gives it {say_place(*theirs[:2])} to {theirs[2]}" if theirs else "the cable ends before"
-        words += f" where the patch says {say_place(*ours[:2])} to {ours[2]}" if ours else ""
         model = model_of(rig, device_id)
         if (
             model
@@ -441,6 +432,20 @@ def fixed_elsewhere(ctx: Context, key: str) -> Iterator[Found]:
         items=(key,),
         fixes=fixes,
     )
+
+
+def _where_cable_and_patch_part(ctx: Context, key: str, piece: Piece) -> str:
+    """The first span that the cable gives an item elsewhere than its address says; empty when they agree."""
+    rig, cables = ctx.rig, ctx.index.cables_and_sums
+    wanted = [(rig.universes[s.universe].number, s.first, s.last) for s in ctx.index.spans_of(key)]
+    parts = [p for p, _ in cables.element_parts(key)] if key in rig.elements else piece.parts
+    given = [(p.universe, p.first, p.last) for p in parts]
+    if wanted == given or not wanted:
+        return ""
+    n = next((i for i, (a, b) in enumerate(zip(wanted, given)) if a != b), min(len(wanted), len(given)))
+    ours, theirs = wanted[n] if n < len(wanted) else None, given[n] if n < len(given) else None
+    words = f"the cable gives it {say_place(*theirs[:2])} to {theirs[2]}" if theirs else "the cable ends before"
+    return words + (f" where the patch says {say_place(*ours[:2])} to {ours[2]}" if ours else "")
 
 
 def _say_spans(ctx: Context, spans: tuple[object, ...]) -> str:

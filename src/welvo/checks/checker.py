@@ -96,6 +96,22 @@ MANY = 200
 """Subjects of a rule, from which on it is asked about its likely ones only."""
 
 
+def _subjects_that_are(rig: Rig, items: set[str]) -> dict[str, set[Any]]:
+    """What there is in a rig for each scope; of items, where few are asked about, these only."""
+    return {
+        "universe": set(rig.universes),
+        "item": set(rig.fixtures) | set(rig.elements)
+        if len(items) > 50
+        else {t for t in items if t in rig.fixtures or t in rig.elements},
+        "profile": set(rig.profiles),
+        "use": set(rig.profiles),
+        "feed": set(rig.feeds),
+        "device": set(rig.devices),
+        "rig": {""},
+        "port": set(subjects_of_scope(rig, "port")),
+    }
+
+
 class Checker:
     """Keeps the findings of a rig. `follow_edit` re-checks only what an edit or a new observation can have touched."""
 
@@ -152,10 +168,30 @@ class Checker:
         before, rig = self.context.rig, self.context.index.rig
         skip = frozenset(code for code, r in RULES.items() if r.touched and not r.touched(before, rig, change))
         self.context = self.context.context_after(rig)
+        touched = self._touched_subjects(before, rig, change, followed)
+        alive = _subjects_that_are(rig, touched["item"])
+        gone = {
+            (scope, s)
+            for scope, ids in {
+                **touched,
+                "feed": touched["feed"] | set(change.changed_ids("feeds")),
+                "device": touched["device"] | set(change.changed_ids("devices")),
+            }.items()
+            for s in ids
+            if s not in alive[scope]
+        }
+        for code, known in self._found.items():
+            for subject in [x for x in known if (RULES[code].scope, x) in gone] if gone else ():
+                del known[subject]
+        self._run_rules({scope: [s for s in ids if s in alive[scope]] for scope, ids in touched.items()}, skip=skip)
+
+    def _touched_subjects(self, before: Rig, rig: Rig, change: Change, followed: Followed) -> dict[str, set[Any]]:
+        """What rules may say otherwise about after an edit, for each scope. Too many cost time, too few cost truth."""
         universes = set(followed.universes) | set(change.changed_ids("universes"))
         if change.changed_ids("shares"):
             universes |= set(rig.universes)
         came_or_went = any((d in before.devices) != (d in rig.devices) for d in change.changed_ids("devices"))
+        # Who feeds what can reach everything: then all universes, feeds and devices are looked at again.
         wires = bool(
             change.changed_ids("feeds")
             or change.changed_ids("universes")
@@ -181,7 +217,7 @@ class Checker:
         users = {before.fixtures[f].profile for f in change.changed_ids("fixtures") if f in before.fixtures} | {
             rig.fixtures[f].profile for f in change.changed_ids("fixtures") if f in rig.fixtures
         }
-        touched: dict[str, set[Any]] = {
+        return {
             "universe": universes,
             "item": items,
             "profile": set(change.changed_ids("profiles")),
@@ -195,32 +231,6 @@ class Checker:
             "rig": {""},
             "port": ports,
         }
-        alive: dict[str, set[Any]] = {
-            "universe": set(rig.universes),
-            "item": set(rig.fixtures) | set(rig.elements)
-            if len(items) > 50
-            else {t for t in items if t in rig.fixtures or t in rig.elements},
-            "profile": set(rig.profiles),
-            "use": set(rig.profiles),
-            "feed": set(rig.feeds),
-            "device": set(rig.devices),
-            "rig": {""},
-            "port": set(subjects_of_scope(rig, "port")),
-        }
-        gone = {
-            (scope, s)
-            for scope, ids in {
-                **touched,
-                "feed": touched["feed"] | set(change.changed_ids("feeds")),
-                "device": touched["device"] | set(change.changed_ids("devices")),
-            }.items()
-            for s in ids
-            if s not in alive[scope]
-        }
-        for code, known in self._found.items():
-            for subject in [x for x in known if (RULES[code].scope, x) in gone] if gone else ():
-                del known[subject]
-        self._run_rules({scope: [s for s in ids if s in alive[scope]] for scope, ids in touched.items()}, skip=skip)
 
     def _on_renamed(self, before: Rig, rig: Rig, change: Change) -> set[str]:
         """What is attached to devices that are called otherwise now: findings about it say where it is."""

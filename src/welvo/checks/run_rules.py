@@ -31,7 +31,7 @@ from welvo.runs.edits import (
     set_stream,
     slots_not_laid,
 )
-from welvo.runs.pixels import cut_pixels, cuts_of_device, ports_led_astray, streams_of, universes_of
+from welvo.runs.pixels import Astray, cut_pixels, cuts_of_device, ports_led_astray, streams_of, universes_of
 from welvo.runs.power import frame_ms
 
 
@@ -137,29 +137,7 @@ def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
         return
     name = here.name
     if stream.start is None and not any(p.parts for p in stream.pieces):
-        number = first_free_universe(ctx.rig)
-        box = ctx.rig.devices[device_id].name
-        fixes = [
-            Fix(
-                f"{words}, from universe {number}",
-                (
-                    (f"{box} · begins at", "no universe", f"{number}.001"),
-                    (f"{box} · universes", "none", "made and fed"),
-                ),
-                partial(begin_and_make, device_id=device_id, number=number, follows=follows),
-            )
-            for words, follows in (("Each port its own", "universe"), ("Ports packed", "packed"))
-        ]
-        yield Found(
-            title=f"Port {label} has no universe to begin at",
-            reason=f"{say_count(stream.slots, 'slot')} are attached to it and nothing says where they are.",
-            facts={"port": label, "start": "none"},
-            where=name,
-            cause=f"{box} is not fed",
-            goes_to=to_run(device_id, label),
-            items=_keys_behind(stream),
-            fixes=fixes,
-        )
+        yield _no_universe_to_begin_at(ctx, here, stream)
         return
     numbers = universe_ids(ctx.rig)
     gone = [n for n, _ in stream.used if n not in numbers]
@@ -180,20 +158,53 @@ def past_what_is_fed(ctx: Context, here: PortHere) -> Iterator[Found]:
         return
     if not gone and not unfed:
         return
+    yield _dark_universes(ctx, here, stream, gone, unfed)
+
+
+def _no_universe_to_begin_at(ctx: Context, here: PortHere, stream: PortStream) -> Found:
+    device_id, label = here.ref
+    number = first_free_universe(ctx.rig)
+    box = ctx.rig.devices[device_id].name
+    fixes = [
+        Fix(
+            f"{words}, from universe {number}",
+            (
+                (f"{box} · begins at", "no universe", f"{number}.001"),
+                (f"{box} · universes", "none", "made and fed"),
+            ),
+            partial(begin_and_make, device_id=device_id, number=number, follows=follows),
+        )
+        for words, follows in (("Each port its own", "universe"), ("Ports packed", "packed"))
+    ]
+    return Found(
+        title=f"Port {label} has no universe to begin at",
+        reason=f"{say_count(stream.slots, 'slot')} are attached to it and nothing says where they are.",
+        facts={"port": label, "start": "none"},
+        where=here.name,
+        cause=f"{box} is not fed",
+        goes_to=to_run(device_id, label),
+        items=_keys_behind(stream),
+        fixes=fixes,
+    )
+
+
+def _dark_universes(ctx: Context, here: PortHere, stream: PortStream, gone: list[int], unfed: list[int]) -> Found:
+    """Universes of a stream that the rig does not have (`gone`) or that nothing feeds, by number."""
+    device_id, label = here.ref
     dark = {*gone, *unfed}
     first = min(dark)
     lost = sum(p.last - p.first + 1 for piece in stream.pieces for p in piece.parts if p.universe in dark)
     parts = [f"{say_count(len(gone), 'universe')} not there ({say_numbers(gone)})"] if gone else []
     parts += [f"{say_count(len(unfed), 'universe')} not fed ({say_numbers(unfed)})"] if unfed else []
-    changes = tuple((f"universe {n}", "not fed" if n in numbers else "none", "made and fed") for n in sorted(dark)[:40])
+    changes = tuple((f"universe {n}", "not fed" if n in unfed else "none", "made and fed") for n in sorted(dark)[:40])
     need = stream.used[-1][1]
-    yield Found(
+    return Found(
         title=f"Port {label} needs universe {first}, which is {'not there' if first in gone else 'not fed'}",
         reason=f"{say_thousands(lost)} of its {say_thousands(stream.slots)} slots: {' and '.join(parts)}. Its last "
         f"universe "
         f"is {stream.used[-1][0]}, up to slot {need}.",
         facts={"port": label, "not there": say_numbers(gone), "not fed": say_numbers(unfed)},
-        where=name,
+        where=here.name,
         cause=f"{ctx.rig.devices[device_id].name} is not fed",
         goes_to=to_run(device_id, label),
         items=_keys_behind(stream),
@@ -519,32 +530,9 @@ def sizes_differ(ctx: Context, device_id: str) -> Iterator[Found]:
     if not found:
         return
     device, first = ctx.rig.devices[device_id], found[0]
-    model = model_of(ctx.rig, device_id)
     within = first.pixel - first.piece.px + 1
     which = element_pixel(ctx.rig, first.piece, within) or within
-    fixes = []
-    if model and not model.universe_size:
-        edit = partial(set_device_way, device_id=device_id, words=f"{device.name}: as the sender", size=0)
-        fixes.append(
-            Fix(
-                f"Set {device.name} to the sender's {first.sender_size}",
-                ((f"{device.name} · universe size", str(first.device_size), str(first.sender_size)),),
-                edit,
-            )
-        )
-    numbers = list(universes_of(ctx.index.cables_and_sums, device_id))
-
-    def resize(rig: Rig) -> Edit:
-        universes = {k: replace(u, size=first.device_size) for k, u in rig.universes.items() if u.number in numbers}
-        return put_entries(rig, f"universes of {first.device_size} slots", universes=universes)
-
-    fixes.append(
-        Fix(
-            f"Let the sender use {first.device_size}",
-            tuple((f"universe {n} · size", str(first.sender_size), str(first.device_size)) for n in numbers[:6]),
-            resize,
-        )
-    )
+    fixes = _size_fixes(ctx, device_id, first)
     ports = [f"port {f.label} from slot {say_thousands(f.slot)} on" for f in found]
     ours, theirs = first.running_slots
     off = abs(ours - theirs)
@@ -582,6 +570,35 @@ def sizes_differ(ctx: Context, device_id: str) -> Iterator[Found]:
         ),
         fixes=fixes,
     )
+
+
+def _size_fixes(ctx: Context, device_id: str, first: Astray) -> list[Fix]:
+    """Both ends can give in: the device, where its size can be set, and the sender."""
+    device, model = ctx.rig.devices[device_id], model_of(ctx.rig, device_id)
+    fixes = []
+    if model and not model.universe_size:
+        edit = partial(set_device_way, device_id=device_id, words=f"{device.name}: as the sender", size=0)
+        fixes.append(
+            Fix(
+                f"Set {device.name} to the sender's {first.sender_size}",
+                ((f"{device.name} · universe size", str(first.device_size), str(first.sender_size)),),
+                edit,
+            )
+        )
+    numbers = list(universes_of(ctx.index.cables_and_sums, device_id))
+
+    def resize(rig: Rig) -> Edit:
+        universes = {k: replace(u, size=first.device_size) for k, u in rig.universes.items() if u.number in numbers}
+        return put_entries(rig, f"universes of {first.device_size} slots", universes=universes)
+
+    fixes.append(
+        Fix(
+            f"Let the sender use {first.device_size}",
+            tuple((f"universe {n} · size", str(first.sender_size), str(first.device_size)) for n in numbers[:6]),
+            resize,
+        )
+    )
+    return fixes
 
 
 def _as_connected(here: PortHere, connected: int) -> Fix:

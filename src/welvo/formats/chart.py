@@ -200,16 +200,7 @@ class _Reader:
         if not row.text.strip():  # a number and nothing behind it: a slot nobody has described
             self._take_channels("?", row.column, width, 0)
             return
-        if (
-            row.text.startswith('"')
-            or row.text.lower().split()[0] in ("gap", "?")
-            or "=" in row.text
-            or " highlight " in row.text
-        ):
-            self._take_channels(row.text, row.column, width, 0)
-            return
-        words = row.text.lower().split()
-        if width and len(words) == width and all(w in BY_WORD for w in words):  # `3-5 red green blue`
+        if _is_written_as_chart(row.text, width):
             self._take_channels(row.text, row.column, width, 0)
             return
         before = self.chart.channels[-1].function if self.chart.channels else ""
@@ -241,17 +232,8 @@ class _Reader:
                 f"One function on {wide} slots? At most 4 (32 bit). Left as a gap behind the first.",
             )
         name = "" if found.function else self._check_name(row.text.strip(" .|-–:"))
-        if not found.function and "fine of what" not in (
-            self.chart.problems[-1].message if self.chart.problems else ""
-        ):
-            says = (
-                f"Slot {self.cursor}: “{name}” is no function name."
-                if name
-                else f"Slot {self.cursor} is not described yet."
-            )
-            self._note_problem(
-                row.column, len(row.text), says, offers=nearest_words(found.rest or name) or self._guess_fine_bytes()
-            )
+        if not found.function:
+            self._note_undescribed(row, name, found.rest or name)
         slots = tuple(range(self.cursor, self.cursor + min(wide, 4)))
         self.chart.sources[self.break_no, self.cursor] = TextPlace(self.line, row.column, len(row.text))
         self.chart.channels.append(
@@ -268,6 +250,14 @@ class _Reader:
         self.cursor += wide
         for span in row.spans:
             self._take_span(span)
+
+    def _note_undescribed(self, row: ChannelRow, name: str, nearest_to: str) -> None:
+        # a fine byte that refines nothing was told already: one row makes one note
+        if self.chart.problems and "fine of what" in self.chart.problems[-1].message:
+            return
+        means = f": “{name}” is no function name." if name else " is not described yet."
+        offers = nearest_words(nearest_to) or self._guess_fine_bytes()
+        self._note_problem(row.column, len(row.text), f"Slot {self.cursor}{means}", offers=offers)
 
     def _guess_fine_bytes(self) -> tuple[str, ...]:
         """A slot behind an 8-bit pan or tilt that nobody described is likely its fine byte."""
@@ -515,30 +505,43 @@ class _Reader:
         word = words[n]
         low = word.text.lower()
         if low == "gap":
-            count = 1
-            if n + 1 < len(words) and words[n + 1].text.isdigit():
-                count, n = int(words[n + 1].text), n + 1
-            if not 1 <= count <= 512:
-                self._note_problem(word.column, 3, "A gap is 1 to 512 slots wide.", error=True)
-                count = 1
-            self.cursor += count
-            return n + 1, False
+            return self._read_gap(words, n), False
         if word.text.startswith('"'):
-            own = word.text.strip('"').strip()
-            if not own or word.text == '"':
-                self._note_problem(
-                    word.column, len(word.text), "A function of your own needs a name between two quotes.", error=True
-                )
-                return n + 1, False
-            behind = words[n + 1] if n + 1 < len(words) else None
-            if behind and behind.column == word.column + len(word.text) and re.fullmatch(r"/\d{1,4}", behind.text):
-                n, pixel = n + 1, int(behind.text[1:])
-                self.pixel, self.grouped = max(self.pixel, pixel), True
-            return self._finish_function(words, n + 1, OWN + own, "", word, len(word.text), pixel)
+            return self._read_own_function(words, n, pixel)
         if low in _FINE and self.chart.channels:
             last = self.chart.channels[-1]
             if self._widen_by_fine_byte(last.function, last.name, last.pixel, word.column, len(word.text)):
                 return self._take_values(words, n + 1, len(self.chart.channels) - 1), True
+        return self._read_known_function(words, n, pixel) or self._read_unknown_words(words, n, pixel)
+
+    def _read_gap(self, words: list[_Word], n: int) -> int:
+        word, count = words[n], 1
+        if n + 1 < len(words) and words[n + 1].text.isdigit():
+            count, n = int(words[n + 1].text), n + 1
+        if not 1 <= count <= 512:
+            self._note_problem(word.column, 3, "A gap is 1 to 512 slots wide.", error=True)
+            count = 1
+        self.cursor += count
+        return n + 1
+
+    def _read_own_function(self, words: list[_Word], n: int, pixel: int) -> tuple[int, bool]:
+        word = words[n]
+        own = word.text.strip('"').strip()
+        if not own or word.text == '"':
+            self._note_problem(
+                word.column, len(word.text), "A function of your own needs a name between two quotes.", error=True
+            )
+            return n + 1, False
+        # a pixel's number stands right behind the closing quote: with a blank between, it is a word of its own
+        behind = words[n + 1] if n + 1 < len(words) else None
+        if behind and behind.column == word.column + len(word.text) and re.fullmatch(r"/\d{1,4}", behind.text):
+            n, pixel = n + 1, int(behind.text[1:])
+            self.pixel, self.grouped = max(self.pixel, pixel), True
+        return self._finish_function(words, n + 1, OWN + own, "", word, len(word.text), pixel)
+
+    def _read_known_function(self, words: list[_Word], n: int, pixel: int) -> tuple[int, bool] | None:
+        """The longest function name that begins at word n; None when none does."""
+        word = words[n]
         for take in range(min(LONGEST_WORD, len(words) - n), 0, -1):
             text, number = _pixel_suffix(" ".join(w.text.lower() for w in words[n : n + take]))
             found = BY_WORD.get(text)
@@ -555,7 +558,12 @@ class _Reader:
                     said = " ".join(w.text for w in words[n : n + take + 1])
                     return self._finish_function(words, n + take + 1, "", said, word, length + 5, number)
                 return self._finish_function(words, n + take, found.key, "", word, length, number)
-        end = n + 1
+        return None
+
+    def _read_unknown_words(self, words: list[_Word], n: int, pixel: int) -> tuple[int, bool]:
+        """Words that are no function name, up to the next that begins something: one undescribed channel."""
+        word = words[n]
+        low, end = word.text.lower(), n + 1
         while end < len(words) and not self._starts_something(words, end):
             end += 1
         unknown, number = _pixel_suffix(" ".join(w.text for w in words[n:end]))
@@ -647,6 +655,14 @@ class _Reader:
             self._note_problem(words[n].column, len(text), f"{text} does not fit: 0 to {top} here.", error=True)
             return None, after
         return value, after
+
+
+def _is_written_as_chart(text: str, width: int | None) -> bool:
+    """Whether what stands behind a slot's number is written in the chart's own words, not in a manual's."""
+    words = text.lower().split()
+    if text.startswith('"') or words[0] in ("gap", "?") or "=" in text or " highlight " in text:
+        return True
+    return bool(width) and len(words) == width and all(w in BY_WORD for w in words)  # `3-5 red green blue`
 
 
 def _start_of_comment(line: str) -> int:

@@ -374,10 +374,16 @@ class _Writer:
             MibFade="0",
             DMXChangeTimeLimit="0",
         )
+        self._add_ranges(self._add_function(logical, c, attribute), c, attribute)
+
+    def _add_function(self, logical: _Element, c: Channel, attribute: str) -> _Element:
+        from lxml import etree
+
+        width = len(c.slots)
         low, high = (c.low, c.high) if c.low is not None and c.high is not None else (0.0, 1.0)
-        if c.invert:
+        if c.invert:  # GDTF has no word for it: the physical values run the other way
             low, high = high, low
-        function = etree.SubElement(
+        return etree.SubElement(
             logical,
             "ChannelFunction",
             Name=f"{attribute} 1",
@@ -389,6 +395,12 @@ class _Writer:
             PhysicalTo=f"{high:.6f}",
             RealFade="0.000000",
         )
+
+    def _add_ranges(self, function: _Element, c: Channel, attribute: str) -> None:
+        """Each range begins where it says and ends where the next begins: gaps between them need sets without name."""
+        from lxml import etree
+
+        width = len(c.slots)
         coloured = [r for r in sorted_ranges(c.ranges) if r.light]
         if coloured:
             function.set("Wheel", attribute)

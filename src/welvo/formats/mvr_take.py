@@ -8,7 +8,6 @@ remark, a group, what hangs on which cable), the rig's own word stands.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -52,22 +51,7 @@ def take_scene(index: Index, scene: SceneFile) -> Taken:
     rig, doubts = index.rig, list(scene.doubts)
     made, done, kinds = _with_types(rig, scene, doubts)
     ids = fresh_ids("f", rig.fixtures)
-    by_uuid = {f.uuid or scene_uuid("fixture", k): k for k, f in rig.fixtures.items()}
-    by_number: dict[int, str] = {}
-    for k, f in rig.fixtures.items():
-        by_number.setdefault(f.number, k)
-    matched: dict[int, str] = {}
-    used: set[str] = set()
-    for n, s in enumerate(scene.fixtures):
-        key = by_uuid.get(s.uuid, "") if s.uuid else ""
-        if key and key not in used:
-            matched[n] = key
-            used.add(key)
-    for n, s in enumerate(scene.fixtures):
-        key = by_number.get(s.number, "")
-        if n not in matched and key and key not in used and not made.fixtures[key].uuid:
-            matched[n] = key
-            used.add(key)
+    matched = _match_fixtures(rig, scene)
     numbers = universe_ids(rig)
     universes: dict[str, Universe] = {}
     fixtures: dict[str, Fixture] = {}
@@ -82,31 +66,20 @@ def take_scene(index: Index, scene: SceneFile) -> Taken:
             continue
         key = matched.get(n, "")
         old = rig.fixtures.get(key)
-        number = s.number
-        if old is None or number != old.number:
-            if not number or number in frees:
-                free = frees.at_or_above(max(1, number))
-                if number and old is None:
-                    doubts.append(f"Number {number} is there twice; {s.name or 'one of them'} becomes {free}.")
-                number = old.number if old else free
-            frees.take_number(number)
-        places = _places_from_scene(s, kind[2], old, numbers, universes, made)
-        fields = dict(old.fields) if old else {}
-        for column, value in ((HANG_POINT, s.position), (LAYER, s.layer), (CLASS, s.kind)):
-            if value:
-                fields[column] = value
-        new: dict[str, Any] = {
-            "number": number,
-            "name": s.name or (old.name if old else made.profiles[kind[0]].name),
-            "profile": kind[0],
-            "mode": kind[1],
-            "at": places,
-            "fields": fields,
-            "spot": s.spot or (old.spot if old else None),
-            "turns": tuple(t for t in (old.turns if old else ()) if t == "pan and tilt swapped") + s.turns,
-            "uuid": s.uuid,
-        }
-        fixture = replace(old, **new) if old else Fixture(**new)
+        number = _number_for(s, old, frees, doubts)
+        fixture = replace(
+            old or Fixture(number=number, profile=kind[0], mode=kind[1]),
+            number=number,
+            name=s.name or (old.name if old else made.profiles[kind[0]].name),
+            profile=kind[0],
+            mode=kind[1],
+            at=_places_from_scene(s, kind[2], old, numbers, universes, made),
+            fields=_fields_from_scene(s, old),
+            spot=s.spot or (old.spot if old else None),
+            # a scene knows which axes are inverted and nothing of swapped ones: those stay as the rig has them
+            turns=tuple(t for t in (old.turns if old else ()) if t == "pan and tilt swapped") + s.turns,
+            uuid=s.uuid,
+        )
         if fixture == old:
             rows.append(Row(n + 1, "same", str(number), key=key))
             continue
@@ -127,6 +100,51 @@ def take_scene(index: Index, scene: SceneFile) -> Taken:
     scenes = _keep_archive(made, scene, [*fixtures.values(), *(rig.fixtures[k] for k in matched.values())], doubts)
     made, change = put_entries(made, label, fixtures=fixtures, universes=universes, scenes=scenes)
     return Taken(made, join_changes(label, *done, change), tuple(with_meets(index, made, rows)), tuple(doubts))
+
+
+def _match_fixtures(rig: Rig, scene: SceneFile) -> dict[int, str]:
+    """Which fixture of the rig each of the scene's is, by its place in the scene."""
+    by_uuid = {f.uuid or scene_uuid("fixture", k): k for k, f in rig.fixtures.items()}
+    by_number: dict[int, str] = {}
+    for k, f in rig.fixtures.items():
+        by_number.setdefault(f.number, k)
+    matched: dict[int, str] = {}
+    used: set[str] = set()
+    for n, s in enumerate(scene.fixtures):
+        key = by_uuid.get(s.uuid, "") if s.uuid else ""
+        if key and key not in used:
+            matched[n] = key
+            used.add(key)
+    # By number only after all identities are taken, and only one that never had another identity: else a fixture that
+    # was renumbered in the scene would be merged into a stranger.
+    for n, s in enumerate(scene.fixtures):
+        key = by_number.get(s.number, "")
+        if n not in matched and key and key not in used and not rig.fixtures[key].uuid:
+            matched[n] = key
+            used.add(key)
+    return matched
+
+
+def _number_for(s: SceneFixture, old: Fixture | None, frees: FreeNumbers, doubts: list[str]) -> int:
+    """The number it gets: the scene's, where nobody else has it."""
+    number = s.number
+    if old is not None and number == old.number:
+        return number
+    if not number or number in frees:
+        free = frees.at_or_above(max(1, number))
+        if number and old is None:
+            doubts.append(f"Number {number} is there twice; {s.name or 'one of them'} becomes {free}.")
+        number = old.number if old else free
+    frees.take_number(number)
+    return number
+
+
+def _fields_from_scene(s: SceneFixture, old: Fixture | None) -> dict[str, str]:
+    fields = dict(old.fields) if old else {}
+    for column, value in ((HANG_POINT, s.position), (LAYER, s.layer), (CLASS, s.kind)):
+        if value:
+            fields[column] = value
+    return fields
 
 
 def _why_not(scene: SceneFile, s: SceneFixture) -> str:

@@ -196,14 +196,20 @@ def change_first(index: Index, keys: list[str], typed: str) -> Edit:
         if len(parts) > most:
             raise Refused(f"{say_count(len(parts), 'address', 'addresses')} for {say_count(most, 'break')}.")
         made, touched, label = rig, frozenset[str](), ""
-        here = index
+        own: Index | None = None
         for break_no, part in enumerate(parts):
+            here = own or index
             wanting = [(k, break_no) for k in keys if k in rig.fixtures and _has_break(rig, k, break_no)]
             if part in ("", "–", "-"):
                 made, change = unpatch_breaks(made, wanting)
             else:
                 made, change = _place_breaks(here, wanting, part)
-            here = Index(made)
+            # The next break looks for room beside this one. The index given is the window's and stays as it is: one of
+            # our own is built for the second break and follows for all behind it.
+            if own:
+                own.follow_change(made, change)
+            elif break_no < len(parts) - 1:
+                own = Index(made)
             touched |= change.changed_ids("fixtures")
             label = label or change.label
         return made, Change(label, {"fixtures": touched})

@@ -24,6 +24,7 @@ from welvo.rig.patched import Element
 from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef
 from welvo.rig.runs import Segment, dmx_key
+from welvo.rig.wiring import Port
 
 
 class UniversePart(NamedTuple):
@@ -209,13 +210,7 @@ class Cables:
                     or port_gives_what(rig, device_id, label) != "pixels"
                 ):
                     continue
-                start = before if port.follows else None
-                if port.follows == "universe" and start and start[1] > 1:
-                    start = (start[0] + 1, 1)
-                if not port.follows:
-                    feed = rig.feeds.get(port.feed)
-                    universe = rig.universes.get(feed.universe) if feed else None
-                    start = (universe.number, port.start) if universe else None
+                start = self._start_of_port(port, before)
                 facts = (
                     port,
                     start,
@@ -233,6 +228,21 @@ class Cables:
                 self._known[ref] = (facts, stream)
                 self.streams[ref] = stream
                 before = stream.ends or before
+        self._find_items()
+
+    def _start_of_port(self, port: Port, before: tuple[int, int] | None) -> tuple[int, int] | None:
+        """Universe and slot where a port's stream begins; `before` is the first slot behind the port before it."""
+        if not port.follows:
+            feed = self.rig.feeds.get(port.feed)
+            universe = self.rig.universes.get(feed.universe) if feed else None
+            return (universe.number, port.start) if universe else None
+        if port.follows == "universe" and before and before[1] > 1:
+            return before[0] + 1, 1  # a universe begun is left to the port before: this one takes the next
+        return before
+
+    def _find_items(self) -> None:
+        """Which items are on which ports: along the streams, behind bridges and converters, and on DMX lines."""
+        rig = self.rig
         where: dict[str, list[tuple[PortRef, int]]] = {}
         for key, stream in self.streams.items():
             for piece in stream.pieces:

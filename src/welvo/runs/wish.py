@@ -289,6 +289,13 @@ def _number_series(made: list[Element], fold: int, words: str) -> WishPart:
     return WishPart(tuple(made), tuple(Segment(kind="pixels", fold=fold) for _ in made), words=words)
 
 
+def _elements_of(rig: Rig, item: WishPart) -> dict[str, Element]:
+    """The new elements that one part of a line asks for, by id: of one tint, as they belong together."""
+    tint, code = lowest_free_tint(rig), code_for(rig, item.elements[0].name)
+    ids = fresh_ids("e", rig.elements)
+    return {next(ids): replace(e, tint=tint, code=code, at=Place(from_run=True)) for e in item.elements}
+
+
 def read_attach(
     rig: Rig, device_id: str, label: str, text: str, kinds: dict[str, PixelType] | None = None
 ) -> AttachWish:
@@ -322,13 +329,8 @@ def read_attach(
         check_fits(rig, device_id, begin, item.segments[0])
         segments = list(item.segments)
         if item.elements:
-            tint, code = lowest_free_tint(now), code_for(now, item.elements[0].name)
-            fresh: dict[str, Element] = {}
-            ids = fresh_ids("e", now.elements)
-            for n, e in enumerate(item.elements):
-                eid = next(ids)
-                fresh[eid] = replace(e, tint=tint, code=code, at=Place(from_run=True))
-                segments[n] = replace(segments[n], element=eid)
+            fresh = _elements_of(now, item)
+            segments = [replace(s, element=eid) for s, eid in zip(segments, fresh)] + segments[len(fresh) :]
             elements |= fresh
             now = put_entries(now, "", elements=fresh)[0]
         at = order.index(begin) if begin in order else 0

@@ -155,11 +155,12 @@ def _counting_canvas(edges: _Edges, *args: Any, **kwargs: Any) -> Canvas:
 # ---- what flows
 
 
-def _make_story(blocks: Sequence[Block], room: float, high: float, progress: Progress) -> list[Any]:
-    from xml.sax.saxutils import escape
+def _flowables(room: float, high: float) -> tuple[Any, Any, Any]:
+    """What stands between words and tables: a drawing, and two marks for pages without and with header and footer.
 
-    from reportlab.lib.styles import ParagraphStyle
-    from reportlab.platypus import CondPageBreak, Flowable, NextPageTemplate, PageBreak, Paragraph, Spacer
+    Made here, as the part that draws PDF is loaded with the first sheet only.
+    """
+    from reportlab.platypus import Flowable
 
     class Painted(Flowable):
         def __init__(self, of: Drawing) -> None:
@@ -185,6 +186,16 @@ def _make_story(blocks: Sequence[Block], room: float, high: float, progress: Pro
         def draw(self) -> None:
             self.canv.__dict__["bare"] = False
 
+    return Painted, Bare, Framed
+
+
+def _make_story(blocks: Sequence[Block], room: float, high: float, progress: Progress) -> list[Any]:
+    from xml.sax.saxutils import escape
+
+    from reportlab.lib.styles import ParagraphStyle
+    from reportlab.platypus import CondPageBreak, NextPageTemplate, PageBreak, Paragraph, Spacer
+
+    Painted, Bare, Framed = _flowables(room, high)
     heading = ParagraphStyle("heading", fontName=BOLD, fontSize=12, leading=15, spaceAfter=3)
     beside = f'<font name="{REGULAR}" size="9" color="#404040">\u00a0\u00a0\u00a0'
     plain = ParagraphStyle("plain", fontName=REGULAR, fontSize=9, leading=12, spaceAfter=4)

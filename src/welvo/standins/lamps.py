@@ -107,41 +107,15 @@ class Responder:
         return said
 
     def _answer_get(self, request: RdmPacket) -> bytes:
-        _, slots, infos = self.personalities[self.personality - 1]
+        infos = self.personalities[self.personality - 1][2]
         data, pid = request.data, request.pid
         if request.sub != rdm.ROOT:
             if request.sub not in self.parts:
                 raise _No(0x0009)
             if pid != rdm.DEVICE_INFO:
                 raise _No(0x0000)
-            address, wide = self.parts[request.sub]
-            return rdm.encode_info(
-                rdm.DeviceInfo(
-                    self.model,
-                    category=0x0101,
-                    software=0x0104,
-                    footprint=wide,
-                    personality=1,
-                    personalities=1,
-                    address=address,
-                    subs=len(self.parts),
-                    sensors=0,
-                )
-            )
         if pid == rdm.DEVICE_INFO:
-            return rdm.encode_info(
-                rdm.DeviceInfo(
-                    self.model,
-                    category=0x0101,
-                    software=0x0104,
-                    footprint=slots,
-                    personality=self.personality,
-                    personalities=len(self.personalities),
-                    address=self.address,
-                    subs=len(self.parts),
-                    sensors=1,
-                )
-            )
+            return rdm.encode_info(self._info_of(request.sub))
         if pid == rdm.SUPPORTED_PARAMETERS:
             extra = (rdm.DEVICE_MODEL_DESCRIPTION, rdm.MANUFACTURER_LABEL, rdm.DEVICE_LABEL, rdm.DMX_PERSONALITY,
                      rdm.DMX_PERSONALITY_DESCRIPTION, rdm.SLOT_INFO, rdm.SLOT_DESCRIPTION, rdm.DEVICE_HOURS,
@@ -180,6 +154,22 @@ class Responder:
                 raise _No(0x0006)
             return rdm.encode_sensor(HEAT) if pid == rdm.SENSOR_DEFINITION else struct.pack(">Bhhhh", 0, 415, 0, 0, 0)
         raise _No(0x0000)
+
+    def _info_of(self, sub: int) -> rdm.DeviceInfo:
+        """What the lamp itself, or one of its parts, says in DEVICE_INFO. A part has one personality, no sensor."""
+        whole = sub == rdm.ROOT
+        address, wide = (self.address, self.personalities[self.personality - 1][1]) if whole else self.parts[sub]
+        return rdm.DeviceInfo(
+            self.model,
+            category=0x0101,
+            software=0x0104,
+            footprint=wide,
+            personality=self.personality if whole else 1,
+            personalities=len(self.personalities) if whole else 1,
+            address=address,
+            subs=len(self.parts),
+            sensors=1 if whole else 0,
+        )
 
     def _answer_set(self, request: RdmPacket) -> bytes:
         if self.fault == "stubborn":

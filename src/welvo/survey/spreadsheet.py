@@ -14,7 +14,6 @@ import csv
 import io
 import re
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from msgspec import Struct
@@ -217,15 +216,57 @@ def paste_rows(index: Index, text: str) -> Pasted:
     return understand_table(index, rows, Mapping(heads))
 
 
-@dataclass
 class _Pasting:
-    rig: Rig
-    types: dict[str, str]
-    fixtures: dict[str, Fixture] = field(default_factory=dict)
-    elements: dict[str, Element] = field(default_factory=dict)
-    universes: dict[str, Universe] = field(default_factory=dict)
-    groups: list[tuple[str, str]] = field(default_factory=list)
-    unknown: dict[str, int] = field(default_factory=dict)
+    """A table while it is read: what of the rig its rows are matched with, and what they made so far."""
+
+    def __init__(self, index: Index, rig: Rig, types: dict[str, str]) -> None:
+        self.index = index
+        self.rig = rig
+        self.types = types
+        """Profiles by the words of the column of types."""
+        self.fixtures: dict[str, Fixture] = {}
+        self.elements: dict[str, Element] = {}
+        self.universes: dict[str, Universe] = {}
+        self.groups: list[tuple[str, str]] = []
+        """Ids of fixtures, and the names of the groups that their rows ask for."""
+        self.unknown: dict[str, int] = {}
+        """Types that no profile has, and how many rows say so."""
+        self.by_number: dict[int, list[str]] = {}
+        for fid, f in rig.fixtures.items():
+            self.by_number.setdefault(f.number, []).append(fid)
+        self.by_name = {e.name.lower(): eid for eid, e in rig.elements.items()}
+        self.numbers = universe_ids(rig)
+        """Ids of universes by number, those that rows make included."""
+        self.times: dict[int, int] = {}
+        """How often each number stood in the table so far."""
+        self.fresh = fresh_ids("f", rig.fixtures)
+        self.groups_now = edits.groups_by_member(rig)
+
+
+def _take_line(at: _Pasting, n: int, cells: dict[str, str], odd: set[str]) -> Row:
+    """Take in line n. Raises Refused for one that cannot be read."""
+    who = cells.get("number", "")
+    if who in ("–", "-") and cells.get("name", "").lower() in at.by_name:
+        return _read_element_row(at, at.index, n, cells, at.by_name[cells["name"].lower()], at.numbers)
+    if who in ("", "–"):
+        raise Refused("it has no number")
+    _check_loose(cells, odd)
+    number = read_whole_number(who, 1, 999_999)
+    known = at.by_number.get(number, [])  # a rig may hold a number twice; then it is the nth of them
+    time = at.times[number] = at.times.get(number, 0) + 1
+    if time > max(1, len(known)):
+        raise Refused(f"number {number} stands in the table twice")
+    fid = known[time - 1] if known else ""
+    old = at.rig.fixtures.get(fid)
+    made = _read_row(at, cells, number, old, at.numbers)
+    if fid and made == old and not _groups_differ(at.groups_now.get(fid, ()), cells.get("groups")):
+        return Row(n, "same", who, key=fid)
+    before = f"{say_start(at.index, fid)} {old.name}" if old else ""
+    fid = fid or next(at.fresh)
+    at.fixtures[fid] = made
+    if "groups" in cells:
+        at.groups.append((fid, cells["groups"]))
+    return Row(n, "changed" if old else "new", who, before, made.name, key=fid)
 
 
 def understand_table(
@@ -242,16 +283,8 @@ def understand_table(
     if twice:
         raise Refused(f"Two columns are taken for {dict(readable_columns(index.rig)).get(twice, twice).lower()}.")
     rig, begun, types = _prepare_rig(index.rig, rows, mapping)
-    at = _Pasting(rig, types)
-    by_number: dict[int, list[str]] = {}
-    for fid, f in rig.fixtures.items():
-        by_number.setdefault(f.number, []).append(fid)
-    by_name = {e.name.lower(): eid for eid, e in rig.elements.items()}
-    numbers = universe_ids(rig)
+    at = _Pasting(index, rig, types)
     found: list[Row] = []
-    seen: dict[int, int] = {}
-    ids = fresh_ids("f", rig.fixtures)
-    groups = edits.groups_by_member(rig)
     odd_in: dict[int, set[str]] = {}
     for r, c in loose:
         if c < len(mapping.columns):
@@ -259,34 +292,10 @@ def understand_table(
     for n, row in enumerate(rows[1:], 2):
         take_step("rows", n, len(rows))
         cells = {h: row[i].strip() for i, h in enumerate(mapping.columns) if h and i < len(row)}
-        odd = odd_in.get(n - 1, set())
-        who = cells.get("number", "")
         try:
-            if who in ("–", "-") and cells.get("name", "").lower() in by_name:
-                found.append(_read_element_row(at, index, n, cells, by_name[cells["name"].lower()], numbers))
-                continue
-            if who in ("", "–"):
-                raise Refused("it has no number")
-            _check_loose(cells, odd)
-            number = read_whole_number(who, 1, 999_999)
-            known = by_number.get(number, [])  # a rig may hold a number twice; then it is the nth of them
-            at_all = seen[number] = seen.get(number, 0) + 1
-            if at_all > max(1, len(known)):
-                raise Refused(f"number {number} stands in the table twice")
-            fid = known[at_all - 1] if known else ""
-            old = rig.fixtures.get(fid)
-            made = _read_row(at, cells, number, old, numbers)
-            if fid and made == old and not _groups_differ(groups.get(fid, ()), cells.get("groups")):
-                found.append(Row(n, "same", who, key=fid))
-                continue
-            before = f"{say_start(index, fid)} {old.name}" if old else ""
-            fid = fid or next(ids)
-            at.fixtures[fid] = made
-            if "groups" in cells:
-                at.groups.append((fid, cells["groups"]))
-            found.append(Row(n, "changed" if old else "new", who, before, made.name, key=fid))
+            found.append(_take_line(at, n, cells, odd_in.get(n - 1, set())))
         except Refused as e:
-            found.append(Row(n, "refused", who, why=str(e).rstrip(".")))
+            found.append(Row(n, "refused", cells.get("number", ""), why=str(e).rstrip(".")))
     count = len(at.fixtures) + len(at.elements)
     label = f"paste {say_count(count, 'row')}"
     made_rig, change = put_entries(rig, label, fixtures=at.fixtures, elements=at.elements, universes=at.universes)
