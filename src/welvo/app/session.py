@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
-from typing import Any, Literal
+from typing import Literal
 
 from msgspec import Struct, field
 from PySide6.QtCore import QObject, Signal
@@ -21,6 +21,7 @@ from welvo.patch.index import Followed, Index, Taker
 from welvo.patience import clock_moved, steady
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, change_of_everything
+from welvo.rig.entered import SettingValue
 from welvo.rig.history import History
 from welvo.rig.notation import say_thousands
 from welvo.rig.references import broken_by
@@ -143,11 +144,11 @@ class Session(QObject):
 
     # ---- editing
 
-    def make_edit(self, function: Callable[..., Edit], *args: Any, **kwargs: Any) -> Change:
+    def make_edit(self, function: Callable[..., Edit], *args: object, **kwargs: object) -> Change:
         """Run an edit on the present rig and take its result over. Raises Refused; then nothing has changed."""
         return self.take_over_edit(function(self.rig, *args, **kwargs))
 
-    def attempt_edit(self, function: Callable[..., Edit], *args: Any, **kwargs: Any) -> Change | None:
+    def attempt_edit(self, function: Callable[..., Edit], *args: object, **kwargs: object) -> Change | None:
         """An edit by a gesture that has no field to stand beside: what is refused is said, and gives None."""
         try:
             return self.make_edit(function, *args, **kwargs)
@@ -183,7 +184,7 @@ class Session(QObject):
                 self.say(change.note, "warning")
         return change
 
-    def amend_record(self, part: str, entries: dict[str, Any]) -> None:
+    def amend_record(self, part: str, entries: Mapping[str, object]) -> None:
         """Set entries of a part that is no plan: the test record. Undo leaves it; saving and recovery take it along."""
         self._follow_change(self.history.amend_all(part, entries))
 
@@ -274,7 +275,7 @@ class Session(QObject):
 
     # ---- observing
 
-    def observe(self, **parts: Any) -> None:
+    def observe(self, **parts: object) -> None:
         """Take over new observations; undo never touches them."""
         import msgspec
 
@@ -286,7 +287,7 @@ class Session(QObject):
         """The lamps found on a port beside those planned there."""
         return pairs_on_port(self.index, self.observed, ref)
 
-    def note_written(self, device: str, values: dict[str, Any], what: str) -> None:
+    def note_written(self, device: str, values: Mapping[str, SettingValue], what: str) -> None:
         """A push went out: its values are claimed until the device says them itself."""
         now = self.now()
         written = dict(self.observed.written)

@@ -18,11 +18,15 @@ import sys
 import tempfile
 from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
-from typing import Any, NoReturn
+from typing import TYPE_CHECKING, NoReturn
 
 import click
 from click.exceptions import Exit
 from click.shell_completion import CompletionItem
+
+if TYPE_CHECKING:
+    from welvo.live.interfaces import Interface
+    from welvo.rig.document import Rig
 
 FOUND_WRONG, NOT_DONE, INTERRUPTED = 1, 2, 130
 STANDARD = Path("-")
@@ -104,7 +108,7 @@ interface_option = click.option(
 )
 
 
-def complete_words(names: Callable[[], Sequence[tuple[str, str]]], lists: bool = False) -> Any:
+def complete_words(names: Callable[[], Sequence[tuple[str, str]]], lists: bool = False) -> object:
     """What a shell offers for a word: names with their help; in a list with commas, for its last part."""
 
     def complete(_: click.Context, __: click.Parameter, typed: str) -> list[CompletionItem]:
@@ -117,7 +121,7 @@ def complete_words(names: Callable[[], Sequence[tuple[str, str]]], lists: bool =
 # ---- saying
 
 
-def say_json(answer: Any) -> None:
+def say_json(answer: object) -> None:
     """The answer of a command for programs; its shape is promised in docs/json.md."""
     click.echo(json.dumps(answer, indent=1, ensure_ascii=False))
 
@@ -182,7 +186,7 @@ def write_output(path: Path, data: bytes, keep: bool = False) -> str:
     return path.name
 
 
-def load_rig(file: Path) -> Any:
+def load_rig(file: Path) -> Rig:
     from welvo.formats.files import RigFileError
     from welvo.formats.rigfile import MOST_FILE, open_rig, read_rig
 
@@ -205,7 +209,7 @@ def check_rig_target(path: Path) -> None:
         fail_with(f"{path.name}: the name must end in .welvo or .json.")
 
 
-def save_rig(rig: Any, path: Path) -> str:
+def save_rig(rig: Rig, path: Path) -> str:
     """Write a rig; to standard output as JSON. Gives the name of the file. Raises RigFileError."""
     from welvo.formats.rigfile import bytes_of, save_rig_file
 
@@ -215,7 +219,7 @@ def save_rig(rig: Any, path: Path) -> str:
     return path.name
 
 
-def interface_at(ip: str) -> Any:
+def interface_at(ip: str) -> Interface:
     from welvo.live.interfaces import interface_of, list_interfaces
 
     found = interface_of(ip)

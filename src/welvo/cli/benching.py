@@ -32,8 +32,12 @@ from welvo.cli.devicing import listen_on, observe_rig, password_option, seconds_
 from welvo.patience import steady
 
 if TYPE_CHECKING:
+    from welvo.bench.cycles import Cycle
+    from welvo.live.interfaces import Interface
     from welvo.live.listener import Listener
+    from welvo.live.recording import Recording, Wire
     from welvo.observed.values import SourceSeen
+    from welvo.patch.index import Index
     from welvo.protocols.status_page import LevelsBehind, StatusPage
     from welvo.rig.document import Rig
 
@@ -232,7 +236,7 @@ def play(file: Path, send: bool, interface: str, at: float | None, to: str, spee
         return
     slots = in_use(recording.frames)
     counts = Counter(f.wire for f in recording.frames)
-    sources: dict[Any, set[str]] = {}
+    sources: dict[Wire, set[str]] = {}
     for f in recording.frames:
         sources.setdefault(f.wire, set()).add(f.name or f.ip)
     rows: list[dict[str, Any]] = [
@@ -259,7 +263,7 @@ def play(file: Path, send: bool, interface: str, at: float | None, to: str, spee
         click.echo(f"{done['packets']} packets sent, {done['errors']} not taken by the network")
 
 
-def _send_recording(recording: Any, where: Any, to: str, speed: float) -> dict[str, int]:
+def _send_recording(recording: Recording, where: Interface, to: str, speed: float) -> dict[str, int]:
     """Send the levels that receivers had, as one source of this computer's own; gives what left.
 
     A stream begins with its first levels and ends where it ended in the capture: until then it never falls back to
@@ -289,7 +293,7 @@ def _send_recording(recording: Any, where: Any, to: str, speed: float) -> dict[s
         fail_with(str(e))
     # a universe that is heard later in the capture begins with its first levels: never with a blackout of its own
     levels = {f.wire: f.levels for f in reversed(recording.frames) if not f.ended}
-    heard: set[Any] = set()
+    heard: set[Wire] = set()
     on: list[UniverseOut] | None = None
     try:
         begun = time.monotonic()
@@ -343,7 +347,7 @@ def cycle(file: Path, kind: str, of: str, send: bool, interface: str, speed: flo
         _run_cycle(rig, index, walk, keys, interface_at(interface), rounds)
 
 
-def _run_cycle(rig: Rig, index: Any, walk: Any, keys: Sequence[str], where: Any, rounds: int) -> None:
+def _run_cycle(rig: Rig, index: Index, walk: Cycle, keys: Sequence[str], where: Interface, rounds: int) -> None:
     from welvo.bench.levels import Levels
     from welvo.live.engine import EngineError, EngineProcess
     from welvo.live.output import rows_of, streams_to_send

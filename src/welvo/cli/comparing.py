@@ -36,7 +36,7 @@ def rig_or_version(text: str) -> Rig:
     from welvo.formats.versions import unpack_version
 
     if text == "-":
-        return load_rig(STANDARD)  # type: ignore[no-any-return]
+        return load_rig(STANDARD)
     if ":" in text and not os.path.exists(text):
         return _from_git(text)
     path, mark, name = text.rpartition("#") if "#" in text and not os.path.exists(text) else (text, "", "")

@@ -24,8 +24,10 @@ from welvo.cli.devicing import listen_on
 
 if TYPE_CHECKING:
     from welvo.live.lamp_push import LampPush
-    from welvo.matching.lamps import LampPair
-    from welvo.observed.values import Lamp, PortAt
+    from welvo.live.listener import Listener
+    from welvo.live.rdm_link import Gateways, RdmPort
+    from welvo.matching.lamps import LampPair, LampWish
+    from welvo.observed.values import Lamp, Observed, PortAt
     from welvo.patch.index import Index
     from welvo.rig.document import Rig
     from welvo.rig.refs import PortRef
@@ -125,7 +127,7 @@ def _name_of_port(rig: Rig, ref: PortRef) -> str:
     return f"{rig.devices[ref.device].name}/{ref.port}"
 
 
-def _ports_to_ask(index: Index, observed: Any, wanted: str) -> list[tuple[PortRef, PortAt]]:
+def _ports_to_ask(index: Index, observed: Observed, wanted: str) -> list[tuple[PortRef, PortAt]]:
     """The ports to be asked and where each is reached. Fails in words when one cannot be."""
     from welvo.matching.lamps import address_by_rdm, ports_with_lamps
 
@@ -154,7 +156,7 @@ def _lines_by_number(typed: tuple[str, ...]) -> dict[int, str]:
     return found
 
 
-def _way_to_port(gateways: Any, at: PortAt, lines: dict[int, str]) -> Any:
+def _way_to_port(gateways: Gateways, at: PortAt, lines: dict[int, str]) -> RdmPort:
     """The way to a port's lamps. Raises LinkError for a line of which nobody said which serial port it is."""
     from welvo.live.links import LinkError
     from welvo.live.rdm_serial import SerialRdm
@@ -168,7 +170,7 @@ def _way_to_port(gateways: Any, at: PortAt, lines: dict[int, str]) -> Any:
 
 
 async def _find_lamps(
-    listener: Any, ports: list[PortAt], search: bool, lines: dict[int, str]
+    listener: Listener, ports: list[PortAt], search: bool, lines: dict[int, str]
 ) -> dict[PortAt, list[Lamp] | str]:
     """What answers on each port, or why nothing is known of it."""
     import asyncio
@@ -190,7 +192,7 @@ async def _find_lamps(
 
 
 async def _push_wishes(
-    listener: Any, at: PortAt, here: list[Lamp], wished: dict[int, Any], lines: dict[int, str]
+    listener: Listener, at: PortAt, here: list[Lamp], wished: dict[int, LampWish], lines: dict[int, str]
 ) -> LampPush:
     from welvo.live.lamp_push import LampPush
     from welvo.live.rdm_link import Gateways
@@ -208,7 +210,7 @@ def _row_of_port(index: Index, ref: PortRef, found: list[Lamp] | str, pushed: La
         return {"port": name, "failed": found, "lamps": [], "at one address": [], "wrong": True}
     here = pair_responders(index, port_lamps(index, *ref), found)
     results = pushed.results if pushed else {}
-    outcomes: dict[int, Any] = {}
+    outcomes: dict[int, dict[str, object]] = {}
     for (uid, key), r in results.items():
         outcomes.setdefault(uid, {})[key] = {"outcome": r.outcome, "why": r.why}
     lamps_ = [_facts_of_lamp(index, p, outcomes) for p in here]
@@ -218,7 +220,7 @@ def _row_of_port(index: Index, ref: PortRef, found: list[Lamp] | str, pushed: La
     return {"port": name, "failed": "", "lamps": lamps_, "at one address": at_one, "wrong": wrong}
 
 
-def _facts_of_lamp(index: Index, p: LampPair, outcomes: dict[int, Any]) -> dict[str, Any]:
+def _facts_of_lamp(index: Index, p: LampPair, outcomes: dict[int, dict[str, object]]) -> dict[str, Any]:
     from welvo.protocols.rdm import say_uid
 
     f = index.rig.fixtures.get(p.fixture)

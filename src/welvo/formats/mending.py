@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import math
 from functools import cache
-from typing import Any
+from types import UnionType
 
 import msgspec.inspect as look
 
@@ -48,18 +48,23 @@ def _shorten_value(value: object) -> str:
     return text if len(text) <= 24 else f"{text[:20]}…"
 
 
-def mend_values(raw: Any, kind: type[Value], mended: Mended) -> Any:
+def mend_values(raw: object, kind: type[Value], mended: Mended) -> object:
     """Builtins of a file with every value brought within the limits of its type; `raw` is not changed."""
     return _mend_value(raw, _shape_of_kind(kind), "", mended)
 
 
-def _mend_value(raw: Any, shape: look.Type, place: str, mended: Mended) -> Any:
+def _mend_value(raw: object, shape: look.Type, place: str, mended: Mended) -> object:
     if isinstance(shape, look.Metadata):
         return _mend_value(raw, shape.type, place, mended)
     if isinstance(shape, look.UnionType):
         fits = next((t for t in shape.types if _fits_shape(raw, t)), None)
         number = fits.type if isinstance(fits, look.Metadata) else fits
-        if _names_something(place) and isinstance(number, look.IntType) and not _is_within_limits(raw, number):
+        if (
+            _names_something(place)
+            and isinstance(number, look.IntType)
+            and isinstance(raw, int | float)
+            and not _is_within_limits(raw, number)
+        ):
             if any(isinstance(t, look.NoneType) for t in shape.types):
                 mended.note_mending(place, raw, "empty")
                 return None
@@ -90,12 +95,12 @@ def _mend_value(raw: Any, shape: look.Type, place: str, mended: Mended) -> Any:
     return raw
 
 
-def _fits_shape(raw: Any, shape: look.Type) -> bool:
+def _fits_shape(raw: object, shape: look.Type) -> bool:
     if isinstance(shape, look.Metadata):
         return _fits_shape(raw, shape.type)
     if isinstance(raw, bool):
         return isinstance(shape, look.BoolType)
-    kinds: tuple[tuple[type, Any], ...] = (
+    kinds: tuple[tuple[type, type | UnionType], ...] = (
         (dict, look.StructType | look.DictType),
         (list, look.VarTupleType | look.ListType),
         (str, look.StrType | look.LiteralType),

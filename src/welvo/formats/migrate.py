@@ -4,20 +4,18 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from typing import Any
 
 from welvo.rig.document import FORMAT
 
 
-def places_from_text(raw: dict[str, Any]) -> dict[str, Any]:
+def places_from_text(raw: dict[str, object]) -> dict[str, object]:
     """Format 1 → 2: an address was the text `3.145`; now it is a place that names the universe by id.
 
     Format 1 also kept one list of feeds under each universe instead of a mapping of the rig.
     """
     ids: dict[int, str] = {}
     universes = raw.get("universes")
-    feeds: dict[str, Any] = dict(raw.get("feeds") or {})
-    senders: dict[str, Any] = dict(raw.get("senders") or {})
+    feeds, senders = _table_in(raw, "feeds"), _table_in(raw, "senders")
     if isinstance(universes, dict):
         for uid, universe in universes.items():
             if not isinstance(universe, dict):
@@ -42,14 +40,19 @@ def places_from_text(raw: dict[str, Any]) -> dict[str, Any]:
     return raw
 
 
-def _migrate_place(text: str, ids: dict[int, str]) -> dict[str, Any]:
+def _table_in(raw: dict[str, object], part: str) -> dict[str, dict[str, object]]:
+    found = raw.get(part)
+    return dict(found) if isinstance(found, dict) else {}
+
+
+def _migrate_place(text: str, ids: dict[int, str]) -> dict[str, object]:
     m = re.fullmatch(r"\s*(\d+)\.(\d+)\s*", text)
     if not m:
         return {}
     return {"universe": ids.get(int(m[1]), m[1]), "address": int(m[2])}
 
 
-def more_to_say(raw: dict[str, Any]) -> dict[str, Any]:
+def more_to_say(raw: dict[str, object]) -> dict[str, object]:
     """Format 2 → 3: groups, uses, own columns, overlays, reserves and feeds by DDP and serial lines came in.
 
     Nothing that format 2 could say is said otherwise now; the number keeps an older program from half reading it.
@@ -57,7 +60,7 @@ def more_to_say(raw: dict[str, Any]) -> dict[str, Any]:
     return raw
 
 
-def runs_in_full(raw: dict[str, Any]) -> dict[str, Any]:
+def runs_in_full(raw: dict[str, object]) -> dict[str, object]:
     """Format 3 → 4: runs of pixels, bridges and converters, kinds of pixels, supplies, modes and limits of boxes came
     in.
 
@@ -66,7 +69,7 @@ def runs_in_full(raw: dict[str, Any]) -> dict[str, Any]:
     return raw
 
 
-def one_alphabet(raw: dict[str, Any]) -> dict[str, Any]:
+def one_alphabet(raw: dict[str, object]) -> dict[str, object]:
     """Format 4 → 5: the functions of a converter's lamps are spelled in the alphabet that orders are spelled in.
 
     Before, D was a dimmer, C cyan and V violet there, while they were warm white, cool white and a single dimmer in an
@@ -92,7 +95,7 @@ def one_alphabet(raw: dict[str, Any]) -> dict[str, Any]:
     return raw
 
 
-def names_quoted(raw: dict[str, Any]) -> dict[str, Any]:
+def names_quoted(raw: dict[str, object]) -> dict[str, object]:
     """Format 5 → 6: the names of the ZIP's entries for pictures and kept files hold ids of any text.
 
     The JSON says nothing else; the reader of the ZIP looks at the number (`rigfile.NAMES_QUOTED_SINCE`).
@@ -100,7 +103,7 @@ def names_quoted(raw: dict[str, Any]) -> dict[str, Any]:
     return raw
 
 
-def versions_and_scenes(raw: dict[str, Any]) -> dict[str, Any]:
+def versions_and_scenes(raw: dict[str, object]) -> dict[str, object]:
     """Format 6 → 7: named versions, scenes and the ground of positions came in, some as entries of the ZIP.
 
     Nothing that format 6 could say is said otherwise now; the number keeps an older program from dropping them.
@@ -108,7 +111,7 @@ def versions_and_scenes(raw: dict[str, Any]) -> dict[str, Any]:
     return raw
 
 
-STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
+STEPS: dict[int, Callable[[dict[str, object]], dict[str, object]]] = {
     1: places_from_text,
     2: more_to_say,
     3: runs_in_full,
@@ -119,7 +122,7 @@ STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
 """From which format each step leads to the next."""
 
 
-def migrate_rig(raw: dict[str, Any]) -> dict[str, Any]:
+def migrate_rig(raw: dict[str, object]) -> dict[str, object]:
     """Bring an object of any older format to the present one; `format` says which it is (absent: the present)."""
     number = raw.get("format", FORMAT)
     while isinstance(number, int) and number < FORMAT and number in STEPS:

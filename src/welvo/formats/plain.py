@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import re
 import tomllib
-from typing import Any
 
 import msgspec
 import numpy as np
@@ -22,7 +21,7 @@ WILDEST = 1e300
 MOST_TOML = 2 * 2**20
 
 
-def read_json(data: bytes, name: str) -> Any:
+def read_json(data: bytes, name: str) -> object:
     """A decoded JSON text. Raises RigFileError.
 
     Where numbers are too large for any float the object is Wild, so that whoever knows the limits can mend them.
@@ -62,11 +61,11 @@ def _why_damaged(data: bytes, name: str) -> str:
     return f"{name} holds damaged JSON."
 
 
-class Wild(dict[str, Any]):
+class Wild(dict[str, object]):
     """An object that held numbers beyond all bounds; they stand in it as the largest there are."""
 
 
-def _wild_text(raw: Any) -> Any:
+def _wild_text(raw: object) -> object:
     return Wild(raw) if isinstance(raw, dict) else raw
 
 
@@ -78,8 +77,8 @@ class _Twin(Exception):
     pass
 
 
-def _no_twins(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-    found: dict[str, Any] = {}
+def _no_twins(pairs: list[tuple[str, object]]) -> dict[str, object]:
+    found: dict[str, object] = {}
     for key, value in pairs:
         if key in found:
             raise _Twin(key[:60])
@@ -108,7 +107,7 @@ def _depth_of_brackets(data: bytes) -> int:
     return int(np.cumsum(opened.astype(np.int8) - closed.astype(np.int8), dtype=np.int32).max(initial=0))
 
 
-def read_toml(text: str, name: str) -> dict[str, Any]:
+def read_toml(text: str, name: str) -> dict[str, object]:
     """A decoded TOML text. Raises RigFileError."""
     if len(text) > MOST_TOML:
         raise RigFileError(f"{name} holds {len(text) >> 20} MiB of text; no such file needs that much.")

@@ -14,7 +14,7 @@ import zipfile
 import zlib
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any, get_args, get_type_hints
+from typing import Any, cast, get_args, get_type_hints
 from urllib.parse import quote, unquote
 
 import msgspec
@@ -127,12 +127,12 @@ def read_rig(data: bytes, name: str = "the file") -> Opened:
     return opened_from_plain(read_json(text, name), name, entries)
 
 
-def from_plain(raw: Any, name: str = "the file", entries: dict[str, bytes] | None = None) -> Rig:
+def from_plain(raw: object, name: str = "the file", entries: dict[str, bytes] | None = None) -> Rig:
     """A rig from a decoded JSON object, as `opened_from_plain` gives it."""
     return opened_from_plain(raw, name, entries).rig
 
 
-def opened_from_plain(raw: Any, name: str = "the file", entries: dict[str, bytes] | None = None) -> Opened:
+def opened_from_plain(raw: object, name: str = "the file", entries: dict[str, bytes] | None = None) -> Opened:
     """A rig from a decoded JSON object: older formats are migrated, unknown fields kept, limits mended, references
     checked."""
     if not isinstance(raw, dict):
@@ -156,7 +156,7 @@ def opened_from_plain(raw: Any, name: str = "the file", entries: dict[str, bytes
             gathered = mend_values(gathered, Rig, mended)
             rig = msgspec.convert(gathered, Rig)
     except msgspec.ValidationError as e:
-        raise RigFileError(f"{name}: {_plain_error(*_locate_error(gathered, str(e)))}") from e
+        raise RigFileError(f"{name}: {_plain_error(*_locate_error(cast(dict[str, object], gathered), str(e)))}") from e
     except RigFileError as e:  # a value that cannot be mended
         raise RigFileError(f"{name}: {e}") from e
     except (RecursionError, AttributeError, TypeError, KeyError, ValueError) as e:
@@ -170,7 +170,7 @@ def opened_from_plain(raw: Any, name: str = "the file", entries: dict[str, bytes
     return Opened(rig, tuple(mended.told), mended.count)
 
 
-def _check_ids(raw: dict[str, Any], name: str) -> None:
+def _check_ids(raw: dict[str, object], name: str) -> None:
     """Ids stand in names of the archive's entries, which have an end."""
     for part in PARTS:
         entries = raw.get(part)
@@ -210,7 +210,7 @@ def _with_files(rig: Rig, files: dict[tuple[str, ...], bytes]) -> Rig:
     return replace(rig, profiles=profiles, **parts)
 
 
-def _locate_error(raw: dict[str, Any], error: str) -> tuple[str, str]:
+def _locate_error(raw: dict[str, object], error: str) -> tuple[str, str]:
     """The error again, with the id of the entry it is about: msgspec itself says only `[...]`."""
     hints = get_type_hints(Rig)
     for part in PARTS:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import types
 import typing
 from functools import cache
-from typing import Any, get_args, get_origin, get_type_hints
+from typing import get_args, get_origin, get_type_hints
 
 import msgspec
 
@@ -13,13 +13,13 @@ from welvo.rig.base import Value
 
 
 @cache
-def _fields_of_kind(kind: type[Value]) -> dict[str, Any]:
+def _fields_of_kind(kind: type[Value]) -> dict[str, object]:
     """What each key of a file holds. A few fields have a plainer name in the code than their key, which stays."""
     hints = get_type_hints(kind)
     return {key: _value_type(hints[name]) for name, key in zip(kind.__struct_fields__, kind.__struct_encode_fields__)}
 
 
-def _value_type(t: Any) -> Any:
+def _value_type(t: object) -> object:
     """The Value type inside an annotation: itself, ('map', V) or ('list', V); None when there is none."""
     if isinstance(t, type) and issubclass(t, Value):
         return t
@@ -35,7 +35,7 @@ def _value_type(t: Any) -> Any:
     return None
 
 
-def gather_unknown(raw: Any, kind: Any) -> Any:
+def gather_unknown(raw: object, kind: object) -> object:
     """Move unknown keys of JSON objects into `extra`, all the way down. Gives `raw` itself where nothing is unknown."""
     if kind is None:
         return raw
@@ -58,7 +58,7 @@ def gather_unknown(raw: Any, kind: Any) -> Any:
     return known
 
 
-def scatter_unknown(raw: Any, kind: Any) -> Any:
+def scatter_unknown(raw: object, kind: object) -> object:
     """The reverse on builtins made from a value of that kind: unknown keys go back beside the known ones.
 
     It follows the types, as `gather_unknown` does: a mapping whose key happens to be called `extra` is a mapping.
@@ -77,6 +77,8 @@ def scatter_unknown(raw: Any, kind: Any) -> Any:
     return {**(raw.get("extra") or {}), **plain}
 
 
-def to_plain(value: Value) -> Any:
+def to_plain(value: Value) -> dict[str, object]:
     """A value as JSON-ready builtins with unknown fields back in their places."""
-    return scatter_unknown(msgspec.to_builtins(value), type(value))
+    plain = scatter_unknown(msgspec.to_builtins(value), type(value))
+    assert isinstance(plain, dict)  # a Value is written as an object
+    return plain

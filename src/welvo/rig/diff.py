@@ -8,7 +8,7 @@ people who touched other places can be merged, and one touch can be taken back w
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from typing import Any, Final, NamedTuple
+from typing import Final, NamedTuple
 
 import msgspec
 from msgspec.structs import replace
@@ -39,8 +39,8 @@ class Touch(NamedTuple):
     part: str
     id: str
     path: tuple[str, ...]
-    before: Any
-    after: Any
+    before: object
+    after: object
 
     @property
     def touched_place(self) -> tuple[str, str, tuple[str, ...]]:
@@ -83,9 +83,9 @@ def _differences_inside(
         yield path, a, b
 
 
-def value_at(rig: Rig, part: str, key: str, path: tuple[str, ...]) -> Any:
+def value_at(rig: Rig, part: str, key: str, path: tuple[str, ...]) -> object:
     """What stands at a place; GONE where there is nothing."""
-    at: Any = getattr(rig, key) if part == "rig" else getattr(rig, part).get(key, GONE)
+    at: object = getattr(rig, key) if part == "rig" else getattr(rig, part).get(key, GONE)
     for step in path:
         if at is GONE:
             return GONE

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Iterator
-from typing import Annotated, Any
+from collections.abc import Collection, Iterable, Iterator, Mapping
+from typing import Annotated, Any, cast
 
 import msgspec
 from msgspec import Meta
@@ -108,7 +108,7 @@ Edit = tuple[Rig, Change]
 """What every edit gives: the new rig, and what is different in it."""
 
 
-def put_entries(rig: Rig, label: str, *, made: Iterable[str] = (), **parts: dict[str, Any]) -> Edit:
+def put_entries(rig: Rig, label: str, *, made: Iterable[str] = (), **parts: Mapping[str, object]) -> Edit:
     """Set entries in parts of the rig; a value of None removes the entry. The rest is shared with the old rig.
 
     Raises Refused when an entry is not what its part can hold.
@@ -119,7 +119,7 @@ def put_entries(rig: Rig, label: str, *, made: Iterable[str] = (), **parts: dict
         if not entries:
             continue
         before = getattr(rig, part)
-        check_entries(entry_type(Rig, part), entries, before)
+        check_entries(cast(type[Value], entry_type(Rig, part)), entries, before)
         mapping = dict(before)
         for key, value in entries.items():
             if value is None:

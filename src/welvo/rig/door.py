@@ -9,10 +9,11 @@ were are looked at, many entries in one go, so that moving ten thousand fixtures
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from functools import cache
 from itertools import compress
 from operator import attrgetter, is_not
-from typing import Any, get_args, get_type_hints
+from typing import get_args, get_type_hints
 
 import msgspec
 
@@ -22,26 +23,26 @@ _ENCODE = msgspec.json.Encoder().encode
 
 
 @cache
-def _decoder_for(kind: Any) -> msgspec.json.Decoder[Any]:
+def _decoder_for(kind: object) -> msgspec.json.Decoder[object]:
     return msgspec.json.Decoder(kind)
 
 
 @cache
-def _hints_of(kind: type) -> dict[str, Any]:
+def _hints_of(kind: type) -> dict[str, object]:
     return get_type_hints(kind, include_extras=True)
 
 
 @cache
-def entry_type(holder: type, part: str) -> Any:
+def entry_type(holder: type, part: str) -> object:
     """What the values of a mapping of the rig must be."""
     return get_args(_hints_of(holder)[part])[1]
 
 
-def check_entries(kind: type[Value], entries: dict[str, Any], before: dict[str, Any]) -> None:
+def check_entries(kind: type[Value], entries: Mapping[str, object], before: Mapping[str, object]) -> None:
     """Refuse entries of one part of the rig that no file could hold. None stands for an entry that is taken out."""
-    news: list[Any] = []
-    olds: list[Any] = []
-    fresh: list[Any] = []
+    news: list[object] = []
+    olds: list[object] = []
+    fresh: list[object] = []
     for key, new in entries.items():
         old = before.get(key)
         if type(new) is kind and type(old) is kind:
@@ -59,12 +60,12 @@ def check_entries(kind: type[Value], entries: dict[str, Any], before: dict[str, 
         _check_values(list[kind], fresh, fresh, "")  # type: ignore[valid-type]
 
 
-def check_field(kind: type[Value], name: str, value: Any) -> None:
+def check_field(kind: type[Value], name: str, value: object) -> None:
     """Refuse a value that a field of a struct cannot hold."""
     _check_values(list[_hints_of(kind)[name]], [value], [None], name)  # type: ignore[misc]
 
 
-def _check_values(kind: Any, values: list[Any], owners: list[Any], field: str) -> None:
+def _check_values(kind: object, values: list[object], owners: list[object], field: str) -> None:
     wrong, why = "", ""
     try:
         written = _ENCODE(values)
@@ -88,7 +89,7 @@ def _check_values(kind: Any, values: list[Any], owners: list[Any], field: str) -
     raise Refused(f"{_name_of_owner(owner)}{_say_place(place)} cannot be that: {words}.")
 
 
-def _name_of_owner(owner: Any) -> str:
+def _name_of_owner(owner: object) -> str:
     """What the entry is called, as far as it has a number or a name that can be shown."""
     for key in ("number", "name"):
         value = getattr(owner, key, None)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from typing import Any
 from urllib.parse import quote, unquote
 
 from msgspec.structs import replace
@@ -69,7 +68,7 @@ def unpack_profile(rig: Rig, profile: Profile) -> tuple[Profile, dict[str, Pictu
     return replace(profile, kept=kept, modes={k: placed(m) for k, m in profile.modes.items()}), found
 
 
-def set_profile(rig: Rig, pid: str, label: str, **fields: Any) -> Edit:
+def set_profile(rig: Rig, pid: str, label: str, **fields: object) -> Edit:
     return put_entries(rig, label, profiles={pid: replace(rig.profiles[pid], **fields)})
 
 
@@ -80,7 +79,7 @@ def remove_profile(rig: Rig, pid: str) -> Edit:
     return take_out(rig, f"remove profile {rig.profiles[pid].name}", "profiles", [pid])
 
 
-def set_fixtures(rig: Rig, label: str, changes: dict[str, dict[str, Any]]) -> Edit:
+def set_fixtures(rig: Rig, label: str, changes: Mapping[str, Mapping[str, object]]) -> Edit:
     return put_entries(rig, label, fixtures={fid: replace(rig.fixtures[fid], **c) for fid, c in changes.items()})
 
 
@@ -147,9 +146,9 @@ def add_universe(rig: Rig, number: int | None = None, name: str = "") -> Edit:
     return put_entries(rig, f"add universe {n}", universes={uid: Universe(number=n, name=name)}, made=(uid,))
 
 
-def set_universe(rig: Rig, uid: str, label: str, **fields: Any) -> Edit:
+def set_universe(rig: Rig, uid: str, label: str, **fields: object) -> Edit:
     number = fields.get("number")
-    if number is not None and universe_by_number(rig, number) not in ("", uid):
+    if isinstance(number, int) and universe_by_number(rig, number) not in ("", uid):
         raise Refused(f"There is a universe {number} already.")
     return put_entries(rig, label, universes={uid: replace(rig.universes[uid], **fields)})
 
@@ -189,7 +188,7 @@ def add_feed(rig: Rig, universe: str, protocol: Protocol = USUAL, wire: int | No
     return put_entries(rig, label, senders=senders, feeds={fid: feed}, made=(fid,))
 
 
-def set_feed(rig: Rig, fid: str, label: str, **fields: Any) -> Edit:
+def set_feed(rig: Rig, fid: str, label: str, **fields: object) -> Edit:
     """Change a feed; another protocol takes its own first destination along where the old one cannot serve it."""
     old = rig.feeds[fid]
     feed = replace(old, **fields)
@@ -235,7 +234,7 @@ def add_device(rig: Rig, model: DeviceModel, name: str, ip: str = "") -> Edit:
     return put_entries(rig, f"add {name}", device_models=models, devices={device_id: device}, made=(device_id,))
 
 
-def set_device(rig: Rig, device_id: str, label: str, **fields: Any) -> Edit:
+def set_device(rig: Rig, device_id: str, label: str, **fields: object) -> Edit:
     return put_entries(rig, label, devices={device_id: replace(rig.devices[device_id], **fields)})
 
 
@@ -302,7 +301,7 @@ def plan_setting(rig: Rig, device_id: str, setting: str, value: SettingValue | N
     return set_device(rig, device_id, words, settings=settings)
 
 
-def set_port(rig: Rig, device_id: str, port: str, label: str, **fields: Any) -> Edit:
+def set_port(rig: Rig, device_id: str, port: str, label: str, **fields: object) -> Edit:
     device, model = rig.devices[device_id], model_of(rig, device_id)
     if fields.get("feed") and model and port not in model.ports:
         raise Refused(f"A {model.name} has no port {port}; it has {', '.join(model.ports) or 'none'}.")
@@ -435,7 +434,7 @@ def add_sender(rig: Rig, name: str) -> Edit:
     return put_entries(rig, f"add sender {name}", senders={sid: Sender(name=name)}, made=(sid,))
 
 
-def set_sender(rig: Rig, sid: str, label: str, **fields: Any) -> Edit:
+def set_sender(rig: Rig, sid: str, label: str, **fields: object) -> Edit:
     sender = replace(rig.senders[sid], **fields)
     if sender.lowest > sender.highest:
         raise Refused(
@@ -455,9 +454,9 @@ def set_show(rig: Rig, uid: str) -> Edit:
     return put_rig(rig, f"show {name}", use=uid)
 
 
-def change_show(rig: Rig, uid: str, label: str, **fields: Any) -> Edit:
+def change_show(rig: Rig, uid: str, label: str, **fields: object) -> Edit:
     """Make a show (empty id) or change one; one without a name is refused."""
-    made = replace(rig.uses[uid], **fields) if uid else Show(**fields)
+    made = replace(rig.uses[uid] if uid else Show(name=""), **fields)
     if not made.name.strip():
         raise Refused("A show needs a name, such as Opening night.")
     key = uid or fresh_id(rig.uses, "y")

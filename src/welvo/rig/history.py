@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from msgspec.structs import replace
 
 from welvo.rig.document import Change, Edit, Rig, put_entries
@@ -35,7 +37,7 @@ class History:
         self._future.clear()
         self.rig = rig
 
-    def amend_all(self, part: str, entries: dict[str, object]) -> Change:
+    def amend_all(self, part: str, entries: Mapping[str, object]) -> Change:
         """Set entries of a part in the present rig and in every one before and after it: it is no step to undo."""
         rig, change = put_entries(self.rig, "record", **{part: entries})
         mapping = getattr(rig, part)

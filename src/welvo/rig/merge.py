@@ -99,7 +99,7 @@ def merge_rigs(base: Rig, mine: Rig, theirs: Rig, decided: Mapping[Where, Side] 
         place = (t.part, t.id, shorter)
         if any(m.meeting_place == place for m in meetings):
             continue
-        meeting = MergeMeeting(*place, *(value_at(r, *place) for r in (base, mine, theirs)))
+        meeting = MergeMeeting(*place, value_at(base, *place), value_at(mine, *place), value_at(theirs, *place))
         meetings.append(meeting)
         if decided.get(place) == "theirs":
             wanted[place] = meeting.theirs

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import Any, NamedTuple
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
 
 from msgspec.structs import replace
 
@@ -35,7 +35,7 @@ def _port_of_device(rig: Rig, device_id: str, label: str) -> tuple[Device, Port]
 
 
 def _put_run(
-    rig: Rig, device_id: str, runs: dict[str, tuple[Segment, ...]], label: str, **parts: dict[str, Any]
+    rig: Rig, device_id: str, runs: dict[str, tuple[Segment, ...]], label: str, **parts: Mapping[str, object]
 ) -> Edit:
     device = rig.devices[device_id]
     ports = {**device.ports, **{p: replace(device.ports.get(p, Port()), run=run) for p, run in runs.items()}}
@@ -210,7 +210,7 @@ def fix_addresses(rig: Rig, cables: Cables, keys: list[str]) -> Edit:
     return put_entries(rig, f"fix the addresses of {names_of_few(rig, keys)}", fixtures=fixtures, elements=elements)
 
 
-def change_segment(rig: Rig, device_id: str, label: str, n: int, words: str = "", **fields: Any) -> Edit:
+def change_segment(rig: Rig, device_id: str, label: str, n: int, words: str = "", **fields: object) -> Edit:
     """Change fields of one segment."""
     _, port = _port_of_device(rig, device_id, label)
     new = replace(port.run[n], **fields)
@@ -226,7 +226,7 @@ def change_segment(rig: Rig, device_id: str, label: str, n: int, words: str = ""
     )
 
 
-def change_many(rig: Rig, places: Sequence[SegmentRef], words: str, **fields: Any) -> Edit:
+def change_many(rig: Rig, places: Sequence[SegmentRef], words: str, **fields: object) -> Edit:
     """Give the same fields to many segments (device, port, place in the run) in one step."""
     devices: dict[str, Device] = {}
     for device_id, label, n in places:
@@ -239,7 +239,7 @@ def change_many(rig: Rig, places: Sequence[SegmentRef], words: str, **fields: An
     return put_entries(rig, f"{words} of {say_count(len(places), 'segment')}", devices=devices)
 
 
-def set_pixels(rig: Rig, eid: str, words: str, **fields: Any) -> Edit:
+def set_pixels(rig: Rig, eid: str, words: str, **fields: object) -> Edit:
     """Change an element: name, pixels, order, how it lies. What follows it on its cables moves."""
     element = replace(rig.elements[eid], **fields)
     if not element.name.strip():
@@ -558,12 +558,12 @@ def switched_off(rig: Rig, device_id: str, mode: str) -> tuple[list[str], list[s
     return ports, list(items)
 
 
-def set_device_way(rig: Rig, device_id: str, words: str, **fields: Any) -> Edit:
+def set_device_way(rig: Rig, device_id: str, words: str, **fields: object) -> Edit:
     """Change how a device works: mode, firmware, size, packs, brightness. A mode or firmware that it lacks is
     refused."""
     device, model = rig.devices[device_id], model_of(rig, device_id)
     mode = fields.get("mode")
-    if mode and model and not model.output_mode(mode):
+    if isinstance(mode, str) and mode and model and not model.output_mode(mode):
         have = ", ".join(f"“{m.name}”" for m in model.modes) or "none"
         raise Refused(f"A {model.name} has no mode “{mode}”; it has {have}.")
     size = fields.get("size")
@@ -574,14 +574,14 @@ def set_device_way(rig: Rig, device_id: str, words: str, **fields: Any) -> Edit:
     return put_entries(rig, words, devices={device_id: replace(device, **fields)})
 
 
-def set_stream(rig: Rig, device_id: str, label: str, words: str, **fields: Any) -> Edit:
+def set_stream(rig: Rig, device_id: str, label: str, words: str, **fields: object) -> Edit:
     """Change how a port's stream begins or is configured."""
     _port_of_device(rig, device_id, label)
     start = fields.get("start")
-    if start is not None and not 1 <= start <= 512:
+    if isinstance(start, int) and not 1 <= start <= 512:
         raise Refused(f"There is no address {start}: a universe has addresses 1 to 512.")
     pixels = fields.get("pixels")
-    if pixels is not None and not 0 <= pixels <= 100_000:
+    if isinstance(pixels, int) and not 0 <= pixels <= 100_000:
         raise Refused("A port is configured for 0 to 100 000 pixels.")
     return set_port(rig, device_id, label, words, **fields)
 

@@ -8,7 +8,7 @@ without a letter of its own entry changing. Then the difference names no touch, 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from typing import Any, Literal, get_args
+from typing import Literal, get_args
 
 from msgspec import Struct
 
@@ -18,6 +18,7 @@ from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.diff import GONE, Touch, list_differences, set_places, value_at
 from welvo.rig.document import HANG_POINT, Edit, Rig
+from welvo.rig.entered import SettingValue
 from welvo.rig.lookup import name_of_item
 from welvo.rig.merge import MergeMeeting
 from welvo.rig.notation import natural_sort_key, say_count, say_place
@@ -275,7 +276,7 @@ def _said_device(old: Index, new: Index, key: str, t: Touch) -> tuple[Kind, str,
     if inner[0] == "settings" and len(inner) > 1:
         full = setting_key(label, inner[1])
         spec = spec_of(model, full) if model else None
-        before, after = (say_setting(spec, None if v is GONE else v) for v in (t.before, t.after))
+        before, after = (say_setting(spec, _setting_value(v)) for v in (t.before, t.after))
         return "re-planned", say_key(model, full), before, after
     if path[0] in ("snapshots", "entered"):
         return "changed", "snapshots" if path[0] == "snapshots" else f"tick of {' '.join(path[1:])}", *_both_values(t)
@@ -299,15 +300,19 @@ def _say_runs(old: Rig, a: tuple[Segment, ...], new: Rig, b: tuple[Segment, ...]
     return ", ".join(said[0]), ", ".join(said[1])
 
 
-def _say_members(rig: Rig, value: Any) -> str:
+def _setting_value(value: object) -> SettingValue | None:
+    return value if isinstance(value, SettingValue) else None
+
+
+def _say_members(rig: Rig, value: object) -> str:
     return _plain_value(tuple(name_of_item(rig, k) for k in value)) if isinstance(value, tuple) else _plain_value(value)
 
 
-def _run_of_value(value: Any) -> tuple[Any, ...]:
+def _run_of_value(value: object) -> tuple[Segment, ...]:
     return value if isinstance(value, tuple) else ()
 
 
-def _say_feed(rig: Rig, fid: Any) -> str:
+def _say_feed(rig: Rig, fid: object) -> str:
     feed = rig.feeds.get(fid) if isinstance(fid, str) else None
     return say_wire(feed.protocol, feed.wire) if feed else "nothing"
 
@@ -326,7 +331,7 @@ def _say_kind(rig: Rig, key: str) -> str:
     return say_count(e.slots, "slot") if e.kind == "block" else f"{e.kind}, {e.pixels} px {e.order}"
 
 
-def _say_origin(index: Index, value: Any) -> str:
+def _say_origin(index: Index, value: object) -> str:
     places = value if isinstance(value, tuple) else (value,)
     said = []
     for p in places:
@@ -376,7 +381,7 @@ def _both_values(t: Touch) -> tuple[str, str]:
     return _plain_value(t.before), _plain_value(t.after)
 
 
-def _plain_value(value: Any) -> str:
+def _plain_value(value: object) -> str:
     if value is GONE or value is None or value == "":
         return "nothing"
     if isinstance(value, bool):
