@@ -82,6 +82,12 @@ def edits(seed: str) -> tuple[int, str]:
     return trail.made, ""
 
 
+def foreseen(seed: str) -> tuple[int, str]:
+    from tests.fuzz.foreseen import knock
+
+    return knock(seed, 60, ALWAYS)
+
+
 def merges(seed: str) -> tuple[int, str]:
     from tests.fuzz.merges import hostile, wrong
 
@@ -192,6 +198,7 @@ KINDS = {
     "files": Kind("files", 0.12, 20_000, files),
     "texts": Kind("charts and models", 0.07, 100_000, texts),
     "edits": Kind("edits, undone and done again in between", 0.12, 15_000, edits),
+    "foreseen": Kind("edits foreseen, held against what they do", 0.12, 100_000, foreseen),
     "merges": Kind("merges of two people's work", 0.08, 20_000, merges),
     "imports": Kind("tables and scenes", 0.08, 20_000, imports),
     "pages": Kind("devices' pages", 0.05, 5000, pages),

@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QApplication
 
 from tests.app.conftest import Recorder, make, own_folders  # noqa: F401
-from tests.fuzz import captures, files, gateways, merges, packets, tables, texts
+from tests.fuzz import captures, files, foreseen, gateways, merges, packets, tables, texts
 from tests.fuzz.acts import Acts, widgets
 from tests.fuzz.random_edits import EDITS, Trail
 from welvo.app.window import Window
@@ -51,6 +51,11 @@ def test_edits_follow_undo_and_come_again() -> None:
             assert trail.wrong(findings=step % 8 == 7) == "", seed
         done |= set(trail.done)
     assert len(done) > 40 and len(EDITS) >= 66
+
+
+def test_what_is_foreseen_is_what_comes() -> None:
+    for seed in range(4):
+        assert foreseen.knock(f"share {seed}", 40, ON) == (40, "")
 
 
 def test_kills_while_saving_lose_nothing(tmp_path: Path) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from welvo.patch.index import Index, Taker
+from welvo.rig.kept import keep_last_two
 from welvo.rig.protocol import PROTOCOLS, Protocol
 from welvo.rig.wiring import Feed
 
@@ -36,12 +37,18 @@ def octet_feeds(index: Index) -> dict[StreamTo, list[str]]:
     """The feeds that make up each stream of octets, in order of their universes' numbers."""
     rig = index.rig
     found: dict[StreamTo, list[str]] = {}
-    for fid, feed in rig.feeds.items():
-        if PROTOCOLS[feed.protocol].carries == "octets" and feed.universe in rig.universes:
+    for fid in _feeds_of_octets(rig.feeds):
+        feed = rig.feeds[fid]
+        if feed.universe in rig.universes:
             found.setdefault(stream_key(feed), []).append(fid)
     for fids in found.values():
         fids.sort(key=lambda f: (rig.universes[rig.feeds[f].universe].number, f))
     return found
+
+
+@keep_last_two
+def _feeds_of_octets(feeds: dict[str, Feed]) -> list[str]:
+    return [fid for fid, feed in feeds.items() if PROTOCOLS[feed.protocol].carries == "octets"]
 
 
 def stream_of(index: Index, feeds: list[str]) -> tuple[list[Octets], int]:
