@@ -12,6 +12,8 @@ from PySide6.QtCore import QObject, Signal
 from welvo.app.collecting import leave_out_what_is_there
 from welvo.app.disk import wait_for
 from welvo.checks.checker import Checker, Report
+from welvo.checks.foresee import MANY as MANY_FORESEEN
+from welvo.checks.foresee import Foreseen, Foreseer
 from welvo.formats.files import ChangedOnDisk, RigFileError, Stamp
 from welvo.formats.rigfile import open_rig
 from welvo.formats.rigfile import save_rig_file as write_rig
@@ -75,6 +77,17 @@ class Since(Struct, frozen=True):
 NOT_COMPARED = Since()
 
 
+class _Caught(BaseException):
+    """The edit of an act that is only tried: it leaves the act before anything is taken over or follows from it.
+
+    No `Exception`, so that nothing on the way holds it for an error.
+    """
+
+    def __init__(self, edit: Edit) -> None:
+        super().__init__()
+        self.edit = edit
+
+
 class Session(QObject):
     """Edits come in through `make_edit`; `changed` carries the Change of every edit, undo and redo."""
 
@@ -89,6 +102,8 @@ class Session(QObject):
     working = Signal(str)
     """Before an edit of very many is followed: what is going to take a moment."""
     about_to_act = Signal()
+    foreseen = Signal(object)
+    """What an edit would do that is typed, dragged or armed, as a Foreseen; None once there is no such edit."""
 
     def __init__(self, rig: Rig | None = None) -> None:
         super().__init__()
@@ -98,6 +113,8 @@ class Session(QObject):
         self.now: Callable[[], float] = steady
         """What time it is for what is live (see `patience.steady`); for what is written down take `clock_time`."""
         self.observed: Observed = NOTHING
+        self._trying = False
+        self._foreseer = Foreseer()
         self._set_rig(rig or Rig())
 
     def _set_rig(self, rig: Rig) -> None:
@@ -132,7 +149,8 @@ class Session(QObject):
 
     def say(self, text: str, severity: str = "note") -> None:
         """Tell the operator something in the message line."""
-        self.said.emit(text, severity)
+        if not self._trying:
+            self.said.emit(text, severity)
 
     def say_done(self, words: str) -> None:
         """Tell the operator what was done, with a way to take it back."""
@@ -165,11 +183,43 @@ class Session(QObject):
             return False
         return True
 
+    def edit_of_act(self, act: Callable[[], object]) -> Edit | None:
+        """The edit that an act would make, by doing it up to there: the very function that will make it. None where it
+        is refused, or makes none. Only for acts that do nothing else before."""
+        self._trying = True
+        try:
+            act()
+        except _Caught as caught:
+            return caught.edit
+        except Refused:
+            return None
+        finally:
+            self._trying = False
+        return None
+
+    def foresee_edit(self, edit: Edit, findings: bool = True) -> Foreseen:
+        """What an edit would do to everything in the rig, before it is made."""
+        return self._foreseer.foresee(self.checker, edit, findings)
+
+    def show_foreseen(self, edit: Edit | None) -> Foreseen | None:
+        """Show in every station what an edit would do to others; None: nothing is about to be done any more.
+
+        Findings of an edit of very many are left to whoever opens the list: they would take longer than a key may.
+        """
+        found = None
+        if edit is not None:
+            many = sum(len(edit[1].changed_ids(p)) for p in ("fixtures", "elements")) > MANY_FORESEEN
+            found = self.foresee_edit(edit, findings=not many)
+        self.foreseen.emit(found)
+        return found
+
     def take_over_edit(self, result: Edit) -> Change:
         """Take over an edit that was worked out elsewhere. One that changes nothing leaves no step to undo.
 
         Raises Refused when it would leave a reference to something that is not there.
         """
+        if self._trying:
+            raise _Caught(result)
         rig, change = result
         same = rig is self.rig or (
             rig == self.rig and _modes_in_order(rig, change) == _modes_in_order(self.rig, change)

@@ -39,6 +39,7 @@ from welvo.app.recovery import Keeper
 from welvo.app.rig_files import RigFiles
 from welvo.app.session import Session
 from welvo.app.stations import Stations
+from welvo.app.strip import Strip
 from welvo.app.widgets.fields import commit_focus
 from welvo.app.widgets.literal import visible_letters
 from welvo.app.widgets.message import Message
@@ -96,6 +97,8 @@ class Window(QWidget):
         middle.addWidget(self.stations.stack, 1)
         self.panel_place = PanelPlace(self, self.stations.panels, self.stations.stack, middle)
         layout.addLayout(middle, 1)
+        self.strip = Strip(session)
+        layout.addWidget(self.strip)
         layout.addWidget(self.ribbon)
         self.setLayout(layout)
         self.drawer = Drawer(session, network, self)
@@ -127,6 +130,10 @@ class Window(QWidget):
         self.network.failed.connect(self.tell_fault)
         self.looks.changing.connect(session.commit_pending)
         self.looks.changed.connect(self.restyle)
+
+    def foresee_act(self, act: Callable[[], object] | None) -> None:
+        """Show what the edit that an act would make does to others; None: it is not about to be done any more."""
+        self.session.show_foreseen(self.session.edit_of_act(act) if act else None)
 
     def informed(self, words: str) -> None:
         """What a widget below this window did and has to say."""

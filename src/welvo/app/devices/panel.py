@@ -44,6 +44,8 @@ class DevicesPanel(FormPanel):
     """Emits `runs` with the id of a device whose cables are to be shown, `plan` with the address of a stranger,
     `profile` with the id of one that was drafted."""
 
+    tries = True
+
     runs = Signal(str)
     plan = Signal(str)
     profile = Signal(str)

@@ -17,6 +17,7 @@ from welvo.app.widgets.panels import FormPanel, Title
 from welvo.patch import table
 from welvo.patch.adding import patch_series
 from welvo.patch.arrange import swap_items
+from welvo.patch.consequences import change_mode
 from welvo.patch.removing import remove_items
 from welvo.rig import edits
 from welvo.rig.lookup import mode_of, name_of_item, profile_of
@@ -213,6 +214,7 @@ def _mode_choice(s: Session, keys: list[str], acts: Acts) -> ValueChoice:
         options=options,
         shown=lambda _: next(iter(here())) if len(here()) == 1 else "",
         take=lambda mode: acts.what_if(list(keys), pid(), mode) if mode else None,
+        tried=lambda mode: s.make_edit(change_mode, list(keys), pid(), mode) if mode else None,
     )
 
 

@@ -48,6 +48,8 @@ class KindForm:
 class PatchPanel(FormPanel):
     """What is selected, or a form that stays open over changes of the selection. Emits `preview` for the tapes."""
 
+    tries = True
+
     wanted = Signal()
     preview = Signal(object)
 

@@ -49,6 +49,7 @@ def show_slot(panel: FormPanel, slot: tuple[str, int]) -> None:
         placeholder=str(room),
         shown=lambda _: "",
         take=go,
+        acts=True,
     )
     panel.new_form(Subject(lambda: slot, lambda *_, **__: None)).add(
         Together(gap.label, (gap, CaptionBeside("slots"), None))

@@ -152,6 +152,7 @@ class _Picture:
                 placeholder="?",
                 shown=lambda me: me.answers,
                 take=self._explain_typed,
+                acts=True,
             )
         )
         self.answers = ""

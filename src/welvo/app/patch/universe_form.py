@@ -132,6 +132,7 @@ def show_universe(
             width=84,
             shown=lambda u: str(u.size),
             take=lambda t: _resize_universe(s, uid, resize, t),
+            tried=lambda t: change("size", size=read_whole_number(t, 1, SLOTS)),
         ),
         Typed(
             "Reserve",

@@ -199,6 +199,7 @@ def _substitution(here: Here) -> None:
             width=110,
             shown=lambda tried: tried.words_tried,
             take=levels.take_tried,
+            acts=True,
         )
     )
 
@@ -266,6 +267,7 @@ def show_converter(here: Here) -> None:
             width=140,
             shown=lambda tried: tried.words_tried,
             take=colour.take_tried,
+            acts=True,
         )
     )
     panel.table("The first lamp's slots get", lambda: _first_lamp(here, colour.values))

@@ -19,6 +19,8 @@ from welvo.rig.wiring import Port
 class RunsPanel(FormPanel):
     """Built anew for another place; refreshed for another value."""
 
+    tries = True
+
     def __init__(self, view: CableView, session: Session, network: Network) -> None:
         super().__init__(session, network)
         self._view = view

@@ -21,14 +21,12 @@ from welvo.app.widgets.forms import (
     Together,
     Typed,
     ValueChoice,
-    with_preview,
 )
 from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import Rows, Title
 from welvo.formats.models import shipped_pixels
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig, join_changes
-from welvo.rig.lookup import name_of_item
 from welvo.rig.notation import say_count
 from welvo.rig.patched import Element
 from welvo.rig.profile import Break, Channel, Mode
@@ -39,7 +37,6 @@ from welvo.rig.tints import tint_of
 from welvo.runs.along import piece_name
 from welvo.runs.bridge import pixels_worth
 from welvo.runs.cable import Piece, PortStream
-from welvo.runs.consequences import items_pushed_along
 from welvo.runs.edits import (
     change_many,
     fix_addresses,
@@ -286,9 +283,7 @@ def _pixel_fields(here: Here) -> None:
     element = rig.elements.get(here.segment.element)
     own = panel.new_form(_element_subject(here), Element)
     if element is not None:
-        block = element.kind == "block"
-        length = partial(_would_push, here, "slots" if block else "pixels")
-        own.add(ELEMENT_NAME, with_preview(BLOCK if block else PIXELS, length))
+        own.add(ELEMENT_NAME, BLOCK if element.kind == "block" else PIXELS)
     panel.new_form(here.subject, Segment).add(_part_field(here))
     if element is not None:
         _face_of_element(here, element)
@@ -314,24 +309,6 @@ def _element_subject(here: Here) -> Subject:
         return here.session.make_edit(set_pixels, here.segment.element, words, **fields)
 
     return Subject(lambda: here.session.rig.elements.get(here.segment.element), change)
-
-
-def _would_push(here: Here, field: str, typed: str) -> str:
-    """Whose addresses another length would move, while it is being typed; Esc leaves it as it is."""
-    key, s = here.segment.element, here.session
-    if not typed.strip().isdecimal() or key not in s.rig.elements:
-        return ""
-    try:
-        after, _ = set_pixels(s.rig, key, "", **{field: int(typed)})
-    except Refused:
-        return ""
-    moves, apart = items_pushed_along(s.index.cables_and_sums, after, key)
-    said = [f"{name_of_item(s.rig, m.key)} {m.before} → {m.after}" for m in moves[:4]]
-    words = f"Would move {', '.join(said)}{f' and {len(moves) - 4} more' if len(moves) > 4 else ''}." if moves else ""
-    if apart:
-        names = ", ".join(name_of_item(s.rig, k) for k in apart[:4]) + (" …" if len(apart) > 4 else "")
-        words += f" No longer where their cable is, because their addresses are fixed: {names}."
-    return words.strip()
 
 
 def _part_field(here: Here) -> Typed:

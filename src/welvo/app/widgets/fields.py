@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
-from PySide6.QtCore import QEvent, QObject, QPointF, Qt
+from PySide6.QtCore import QEvent, QObject, QPointF, Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QApplication,
@@ -36,6 +37,17 @@ def set_help(widget: QWidget, text: str) -> None:
 def restyle(widget: QWidget) -> None:
     widget.style().unpolish(widget)
     widget.style().polish(widget)
+
+
+def show_foreseen(widget: QWidget, act: Callable[[], object] | None) -> None:
+    """Show what an act would do to others, wherever that is shown around a widget; None: it is not about to be done."""
+    at: QWidget | None = widget
+    while at is not None:
+        show = getattr(at, "foresee_act", None)
+        if callable(show):
+            show(act)
+            return
+        at = at.parentWidget()
 
 
 class LineField(QLineEdit):
@@ -69,12 +81,15 @@ class Field(LineField):
         self._value = ""
         self._busy = False
         self.apply_to_all: Callable[[str], object] | None = None
+        self.try_apply: Callable[[str], object] | None = None
+        """What taking the text over would do, for whoever shows what comes of it before Enter; None: nobody asks."""
         self._refusal: QLabel | None = None
         set_help(self, help_text)
         self._help = help_text
         if right:
             self.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.textEdited.connect(self._mark)
+        self.textEdited.connect(self._foresee)
         self.editingFinished.connect(self.commit)
 
     @property
@@ -106,10 +121,22 @@ class Field(LineField):
                 self.setCursorPosition(0)  # a long text shows how it begins
         self._mark()
 
+    def _foresee(self) -> None:
+        """Show what the text would do, as soon as the key that was typed is painted."""
+        if self.try_apply is not None:
+            QTimer.singleShot(0, self, self._foresee_now)
+
+    def _foresee_now(self) -> None:
+        if self.try_apply is not None:
+            act = partial(self.try_apply, self.text()) if self.pending and self.hasFocus() else None
+            show_foreseen(self, act)
+
     def commit(self) -> bool:
         """Take the text over. Gives False when it was refused."""
         if self._busy or not self.pending:
             return True
+        if self.try_apply is not None:
+            show_foreseen(self, None)
         self._busy = True
         text = self.text()
         try:
@@ -125,6 +152,8 @@ class Field(LineField):
         return True
 
     def revert(self) -> None:
+        if self.try_apply is not None and self.pending:
+            show_foreseen(self, None)
         self.setText(self._value)
         self._mark()
 
@@ -184,7 +213,10 @@ class Choice(QComboBox):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.setMinimumContentsLength(6)  # long options must not widen the panel; the open list shows them whole
+        self.try_apply: Callable[[str], object] | None = None
+        """What taking an option over would do, for whoever shows what comes of it while the list is open."""
         self.activated.connect(lambda _: self._take_choice())
+        self.highlighted.connect(self._foresee)
         self._value = ""
 
     def set_options(self, options: list[tuple[str, str]], value: str) -> None:
@@ -197,6 +229,16 @@ class Choice(QComboBox):
             self.view().setMinimumWidth(min(420, widest + 40))
         self._value = value
         self.setCurrentIndex(max(0, self.findData(value)))
+
+    def _foresee(self, index: int) -> None:
+        key = str(self.itemData(index))
+        if self.try_apply is not None:
+            show_foreseen(self, partial(self.try_apply, key) if key != self._value else None)
+
+    def hidePopup(self) -> None:
+        super().hidePopup()
+        if self.try_apply is not None:
+            show_foreseen(self, None)
 
     def _take_choice(self) -> None:
         """What was refused is not shown as taken: the previous choice comes back."""

@@ -13,7 +13,6 @@ from typing import Any
 
 import msgspec
 from msgspec import Struct
-from msgspec.structs import replace
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from welvo.app.widgets.fields import Choice, CommandLine, Field, Tick
@@ -60,7 +59,11 @@ class Typed(Struct, frozen=True):
     shown: Callable[[Any], str] | None = None
     take: Callable[[str], object] | None = None
     preview: Callable[[str], str] | None = None
-    """What taking over what is being typed would do; said under the field until it is taken or left."""
+    """As what the text would be taken, where that is not the text itself; said under the field while it is typed."""
+    tried: Callable[[str], object] | None = None
+    """The bare edit of a field whose `take` asks or shows something first; what it would do is shown while typing."""
+    acts: bool = False
+    """What it does is no edit of the rig: it is never tried."""
 
 
 class ValueChoice(Struct, frozen=True):
@@ -76,6 +79,8 @@ class ValueChoice(Struct, frozen=True):
     say: Callable[[Any], str] = str
     shown: Callable[[Any], str] | None = None
     take: Callable[[str], object] | None = None
+    tried: Callable[[str], object] | None = None
+    """As in `Typed`: the bare edit, where `take` shows something first."""
 
 
 class Ticked(Struct, frozen=True):
@@ -122,6 +127,8 @@ class Form:
     refreshers: list[Callable[[], None]] = field(default_factory=list)
     fields: dict[str, Field | Choice | Tick] = field(default_factory=dict)
     """Every widget by the name of its row."""
+    tries: bool = False
+    """Whether what its fields would do to others is shown before it is done: its rows are edits of the rig."""
 
     def add(self, *rows: Row | Together) -> Form:
         for one in rows:
@@ -189,6 +196,8 @@ class Form:
         made.setPlaceholderText(one.placeholder)
         if one.width:
             made.setFixedWidth(one.width)
+        if self.tries and not one.acts:
+            made.try_apply = one.tried or (lambda t: self._take_typed(one, reader, t))
         if one.to_all and self.to_all and reader:
             give, read = self.to_all, reader.read_text
             made.apply_to_all = lambda t: give(one, read(t))
@@ -220,6 +229,8 @@ class Form:
 
         made = Choice(one.help, take_typed)
         made.setAccessibleName(one.name or one.label)
+        if self.tries:
+            made.try_apply = one.tried or take_typed
 
         def show() -> None:
             value = self.subject.value()
@@ -249,7 +260,7 @@ class Form:
 
 
 def _preview_line(of: Field, preview: Callable[[str], str]) -> QLabel:
-    """The line under a field that says what taking its text over would do."""
+    """The line under a field that says as what its text would be taken."""
     line = make_label("", 11, wrap=True)
     line.hide()
 
@@ -261,15 +272,6 @@ def _preview_line(of: Field, preview: Callable[[str], str]) -> QLabel:
     of.textChanged.connect(lambda _: say())
     of.editingFinished.connect(say)
     return line
-
-
-def with_preview(of: Typed | Together, preview: Callable[[str], str]) -> Typed | Together:
-    """A row whose (first) field says what taking its text over would do."""
-    if isinstance(of, Typed):
-        return replace(of, preview=preview)
-    first, *others = of.parts
-    assert isinstance(first, Typed)
-    return replace(of, parts=(replace(first, preview=preview), *others))
 
 
 def field_row(words: str, *widgets: QWidget | None) -> QHBoxLayout:

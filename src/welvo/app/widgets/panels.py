@@ -146,6 +146,9 @@ class Panel(QScrollArea):
 class FormPanel(Panel):
     """A panel made of forms and of parts that are shown anew: `refresh` brings all of them up to date."""
 
+    tries = False
+    """Whether its forms edit the rig and nothing else, so that what they would do can be tried and shown."""
+
     def __init__(self, session: Session, network: Network) -> None:
         super().__init__(session, network)
         self.refreshers: list[Callable[[], None]] = []
@@ -157,7 +160,7 @@ class FormPanel(Panel):
         to_all: Callable[[Row, object], object] | None = None,
     ) -> Form:
         """A form in the panel's column, over a subject whose value is of `kind`."""
-        return Form(self.body, subject, kind, to_all, self.refreshers)
+        return Form(self.body, subject, kind, to_all, self.refreshers, tries=self.tries)
 
     def shown(self, make: Callable[[QVBoxLayout], None]) -> None:
         """A part that is made anew with every refresh."""

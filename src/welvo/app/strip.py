@@ -1,0 +1,74 @@
+"""What is about to be done would do to others: one strip with the same words in every station, before Enter.
+
+It stands above the path and is there only while somebody else is touched. *Show all…* opens the whole list.
+"""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from welvo.app.session import Session
+from welvo.app.widgets import marks
+from welvo.app.widgets.dialogs import Dialog
+from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
+from welvo.app.widgets.tables import Column, ListRow, RowList
+from welvo.app.widgets.theme import THEME
+from welvo.checks.foresee import Foreseen
+from welvo.rig.notation import say_count
+
+
+class Strip(QWidget):
+    """Shows what `session.foreseen` tells, in words; hidden while nobody else is touched."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.shown: Foreseen | None = None
+        self.words = make_label("", 12, wrap=True)
+        self.words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.all = make_button("Show all…", self.show_all, "Lists everything that would be different, line by line.")
+        self.all.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # the keys stay in the field that is typed into
+        self.setAccessibleName("What this would do to others")
+        row = row_of_widgets(self.words, self.all)
+        row.setContentsMargins(96, 5, 12, 5)
+        row.setStretch(0, 1)
+        self.setLayout(row)
+        session.foreseen.connect(self._follow_foreseen)
+        session.changed.connect(lambda _: self._follow_foreseen(None))
+        self.hide()
+
+    def _follow_foreseen(self, found: Foreseen | None) -> None:
+        self.shown = found
+        words = found.strip if found else ""
+        self.words.setText(words)
+        self.setVisible(bool(words))
+
+    def show_all(self) -> None:
+        if self.shown:
+            AllEffects(self._session, self.shown, self).exec()
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.fillRect(self.rect(), THEME.color("raised"))
+        p.fillRect(0, 0, self.width(), 1, THEME.color("line"))
+        marks.draw_mark(p, "warning", 74, (self.height() - 12) / 2)
+
+
+class AllEffects(Dialog):
+    """Everything that an edit would make different, and the findings that would come and go."""
+
+    def __init__(self, session: Session, found: Foreseen, parent: QWidget) -> None:
+        lines = session.foresee_edit((found.rig, found.change)).lines  # an edit of very many came without its findings
+        super().__init__(
+            parent, "What this would do", f"What this would do: {say_count(len(lines), 'line')}",
+            "Nothing of it is done yet. Places are said as universe.address, before and after.", wide=820, high=520,
+        )  # fmt: skip
+        self.list = RowList(
+            "Everything that would be different",
+            (Column("Who", 190), Column("What happens", 230), Column("Before", 190), Column("After", 190)),
+        )
+        self.list.show_lines([ListRow(n, line) for n, line in enumerate(lines)])
+        self.body.addWidget(self.list)
+        self.finish(None, leave="Close", room=0)
