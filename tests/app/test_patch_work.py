@@ -119,9 +119,12 @@ def test_packing_a_universe_and_another_mode_are_looked_at_first(window: Window)
     choose(window, "Mode", "m2")
     form = window.patch.panel.form
     assert isinstance(form, ModeForm) and window.session.rig.fixtures["f207"].mode == "m1"
-    assert "2 fixtures would take other slots" in form.saying.text()  # 208 stands behind it
+    assert form.saying.text().startswith("1 moves: 208 from 3.427 to 3.414; 1 takes other slots: 207 ")
+    assert window.strip.isVisible() and window.strip.words.text() == "1 moves: 208 from 3.427 to 3.414."
+    assert form.go.text() == "Change 1 to mode “9 slot”"
     press(window, "Leave it")
     assert window.session.rig.fixtures["f207"].mode == "m1" and window.patch.panel.form is None
+    assert not window.strip.isVisible()
     window.session.select_items(["f201"])
     QApplication.processEvents()
     choose(window, "Mode", "m2")  # it meets nobody and nobody follows: done at once, undo brings it back
@@ -440,8 +443,8 @@ def test_another_size_shows_what_it_would_move_before_it_does(window: Window) ->
     form = window.patch.panel.form
     QApplication.processEvents()
     assert isinstance(form, SizeForm) and window.session.rig is rig
-    assert "ceiling" in form._list.itemAt(0).widget().accessibleName()
-    assert "Running numbers behind it change by -212: 202.001 was running slot" in form.saying.text()
+    assert "swarm" in form._list.itemAt(0).widget().accessibleName()
+    assert "universe 202 from 102 913 to 102 701" in form.saying.text() and "move" in window.strip.words.text()
     press(window, "Take 300")
     assert window.session.rig.universes[uid].size == 300 and window.patch.panel.form is None
     window.session.undo_edit()

@@ -8,7 +8,7 @@ import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QDropEvent
-from PySide6.QtWidgets import QApplication, QLabel, QMenu, QPushButton
+from PySide6.QtWidgets import QApplication, QMenu, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import field_of
@@ -154,7 +154,7 @@ def test_typing_hangs_and_what_cannot_be_hung_stays_in_the_field(runs: Window, q
     station = runs.runs
     station.pick_place("8", -1, 0)
     qtbot.keyClicks(station.attach, "3 x 30 RGB algae, there and back")
-    assert station.preview.text() == "Enter attaches: 3 × 30 pixels on port 8; nothing behind moves, 1 universe more."
+    assert station.preview.text() == "Enter attaches: 3 × 30 pixels on port 8."
     qtbot.keyClick(station.attach, Qt.Key.Key_Return)
     assert [s.reverse for s in runs.session.rig.devices[pen(runs)].ports["8"].run] == [False, True, False]
     assert station.attach.text() == ""
@@ -164,7 +164,9 @@ def test_typing_hangs_and_what_cannot_be_hung_stays_in_the_field(runs: Window, q
     assert station.attach.text() == "5 wobbles on 99" and "no port 99" in runs.message.words
     station.attach.setText("10 RGB moss on 1")
     station._preview_typed(station.attach.text())
-    assert "behind move" in station.preview.text()  # ports 2 to 8 follow
+    assert runs.strip.isVisible() and " move" in runs.strip.words.text()  # ports 2 to 8 follow
+    station._preview_typed("")
+    assert not runs.strip.isVisible()
 
 
 def test_dragging_moves_a_segment_and_drops_what_is_not_hung_yet(runs: Window, qtbot: QtBot) -> None:
@@ -176,7 +178,8 @@ def test_dragging_moves_a_segment_and_drops_what_is_not_hung_yet(runs: Window, q
     qtbot.mouseMove(riser, b)
     if riser._ghost is None:  # the offscreen platform moves without buttons
         riser._ghost = riser._say_move(At("1", 0, 1), riser.place_at_point(QPointF(b)))
-    assert riser._ghost and riser._ghost[2] and "to port 9, place 1 · " in riser._ghost[1] and "move" in riser._ghost[1]
+    assert riser._ghost and riser._ghost[2] and "to port 9, place 1" in riser._ghost[1]
+    assert runs.strip.isVisible() and "move" in runs.strip.words.text()
     qtbot.mouseRelease(riser, Qt.MouseButton.LeftButton, pos=b)
     ports = runs.session.rig.devices[device_id].ports
     assert [s.element for s in ports["9"].run] == ["c1"] and [s.element for s in ports["1"].run] == ["c2", "c3"]
@@ -587,17 +590,19 @@ def test_another_length_says_whom_it_would_move_before_it_is_taken(runs: Window,
     runs.runs.pick_place("1", 0, 1)
     QApplication.processEvents()
     pixels = field_of(runs.runs.panel, "Pixels")
-    said = [w for w in runs.runs.panel.findChildren(QLabel) if w.text().startswith("Would move")]
-    assert not said
-    pixels.setText("60")
-    said = [w for w in runs.runs.panel.findChildren(QLabel) if w.text().startswith("Would move")]
-    assert said and "ceiling 2 201.166 → 201.181" in said[0].text()
-    assert runs.session.rig is rig
-    pixels.revert()
-    assert not said[0].isVisible() and runs.session.rig is rig
+    assert not runs.strip.isVisible()
+    pixels.setFocus()
+    pixels.selectAll()
+    qtbot.keyClicks(pixels, "60")
+    qtbot.waitUntil(runs.strip.isVisible)
+    assert "ceiling 2 from 201.166 to 201.181" in runs.strip.words.text() and runs.session.rig is rig
+    qtbot.keyClick(pixels, Qt.Key.Key_Escape)
+    assert not runs.strip.isVisible() and runs.session.rig is rig and pixels.text() == "55"
     fixed = next(k for k, e in rig.elements.items() if e.name == "ceiling 2")
     runs.session.make_edit(fix_addresses, runs.session.index.cables_and_sums, [fixed])
     pixels = field_of(runs.runs.panel, "Pixels")
-    pixels.setText("60")
-    said = [w.text() for w in runs.runs.panel.findChildren(QLabel) if w.text().startswith("Would move")]
-    assert "No longer where their cable is, because their addresses are fixed: ceiling 2." in said[0]
+    pixels.setFocus()
+    pixels.selectAll()
+    qtbot.keyClicks(pixels, "60")
+    qtbot.waitUntil(runs.strip.isVisible)
+    assert "ceiling 2 is fixed at 201.166 and the cable is elsewhere" in runs.strip.words.text()

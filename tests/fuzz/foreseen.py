@@ -87,7 +87,7 @@ def wrong_words(foreseen: Foreseen) -> str:
 
 # ---- reckoned apart from the program's own comparison: by brute force, from the spans alone
 
-KINDS_RECKONED = ("moves", "placed", "unplaced", "gone", "made", "meets", "parts", "past")
+KINDS_RECKONED = ("moves", "slots", "placed", "unplaced", "gone", "made", "meets", "parts", "past")
 
 
 def _is_of_a_bridge(e: Effect) -> bool:
@@ -96,10 +96,15 @@ def _is_of_a_bridge(e: Effect) -> bool:
 
 def _fact(e: Effect) -> Fact:
     if e.kind in ("meets", "parts"):
-        return (e.kind, *sorted((e.who, e.with_whom)), e.slots)
+        return (e.kind, *sorted((_named(e.key, e.who), _named(e.other, e.with_whom))), e.slots)
     if e.kind == "past":
         return (e.kind, e.end, e.who, e.break_no, e.slots)
     return (e.kind, e.key, e.break_no, e.before, e.after)
+
+
+def _named(key: str, words: str) -> str:
+    """An item by its id, a segment by its words: its place in the run shifts with what is before it."""
+    return words if ":" in key or "/" in key or " " in key else key
 
 
 def reckon(old: Facts, new: Facts) -> set[Fact]:
@@ -114,7 +119,9 @@ def reckon(old: Facts, new: Facts) -> set[Fact]:
         for n in {*a[key], *b[key]}:
             was, is_ = a[key].get(n, ()), b[key].get(n, ())
             if was != is_:
-                found.add(("moves" if was and is_ else "unplaced" if was else "placed", key, n, was, is_))
+                kind = "placed" if not was else "unplaced" if not is_ else "moves"
+                kind = "slots" if kind == "moves" and was[0][:2] == is_[0][:2] else kind
+                found.add((kind, key, n, was, is_))
     pairs_before, pairs_after = old.overlaps, new.overlaps
     found |= {("meets", *p, n) for p, n in pairs_after.items() if n > pairs_before.get(p, 0)}
     found |= {("parts", *p, n) for p, n in pairs_before.items() if p not in pairs_after}
@@ -142,7 +149,7 @@ def _overlaps(index: Index) -> dict[tuple[str, str], int]:
         for x, y in combinations(spans, 2):
             slots = min(x.last, y.last) - max(x.first, y.first) + 1
             if slots > 0 and not index.is_meant_overlap(x, y) and not index.is_meant_overlap(y, x):
-                a, b = sorted((index.word_for_taker(x.key), index.word_for_taker(y.key)))
+                a, b = sorted(z.item_of_span or index.word_for_taker(z.key) for z in (x, y))
                 found[a, b] = found.get((a, b), 0) + slots
     return found
 

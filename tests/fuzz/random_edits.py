@@ -16,7 +16,7 @@ from welvo.checks.checker import Checker, check_rig
 from welvo.demo.gallery import make_gallery
 from welvo.formats.chart import read_chart
 from welvo.observed.values import NOTHING
-from welvo.patch import adding, arrange, consequences, laying, steps, table
+from welvo.patch import adding, arrange, laying, mode_edits, steps, table
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.base import Refused
@@ -157,7 +157,7 @@ def _revised(c: Chance, rig: Rig, _: Index) -> Edit:
     pid = c.key_of(rig.profiles)
     old = rig.profiles[pid]
     modes = {m: replace(c.mode(), name=v.name) for m, v in old.modes.items()}
-    return consequences.revise_profile(rig, pid, replace(old, modes=modes, revision=str(c.random())), c.random() < 0.5)
+    return mode_edits.revise_profile(rig, pid, replace(old, modes=modes, revision=str(c.random())), c.random() < 0.5)
 
 
 def _split(c: Chance, rig: Rig, _: Index) -> Edit:
@@ -198,24 +198,24 @@ def _cells(c: Chance, rig: Rig, index: Index) -> Edit:
 
 def _consequence_mode(c: Chance, rig: Rig, _: Index) -> Edit:
     pid = c.key_of(rig.profiles)
-    return consequences.with_mode(rig, pid, c.key_of(rig.profiles[pid].modes), c.mode(), "")
+    return mode_edits.with_mode(rig, pid, c.key_of(rig.profiles[pid].modes), c.mode(), "")
 
 
 def _change_mode(c: Chance, rig: Rig, _: Index) -> Edit:
     pid = c.key_of(rig.profiles)
-    return consequences.change_mode(rig, c.lamps(rig), pid, c.key_of(rig.profiles[pid].modes))
+    return mode_edits.change_mode(rig, c.lamps(rig), pid, c.key_of(rig.profiles[pid].modes))
 
 
 def _remove_mode(c: Chance, rig: Rig, _: Index) -> Edit:
     pid = c.key_of(rig.profiles)
     modes = list(rig.profiles[pid].modes)
-    return consequences.remove_mode(rig, pid, c.choice(modes), c.choice(modes))
+    return mode_edits.remove_mode(rig, pid, c.choice(modes), c.choice(modes))
 
 
 def _order(c: Chance, rig: Rig, _: Index) -> Edit:
     pid = c.key_of(rig.profiles)
     modes = list(rig.profiles[pid].modes)
-    return consequences.order_modes(rig, pid, c.sample(modes, len(modes)))
+    return mode_edits.order_modes(rig, pid, c.sample(modes, len(modes)))
 
 
 def _universe_fields(c: Chance) -> dict[str, Any]:

@@ -7,13 +7,15 @@ from msgspec.structs import replace
 
 from welvo.demo.gallery import make_gallery
 from welvo.formats.chart import read_chart
-from welvo.patch.consequences import change_mode, list_consequences, order_modes, remove_mode, revise_profile, say_all
 from welvo.patch.index import Index
+from welvo.patch.mode_edits import change_mode, order_modes, remove_mode, revise_profile
 from welvo.rig.attributes import ATTRIBUTES
 from welvo.rig.base import Refused
-from welvo.rig.document import Rig
+from welvo.rig.document import Edit, Rig
 from welvo.rig.lamp import ADDS, EMITTERS, drive_colour, gating_channels, look_at_levels, slot_bytes
 from welvo.rig.profile import Mode, Range
+from welvo.survey.effect_words import say_all
+from welvo.survey.effects import effects_of
 
 
 def mode(text: str) -> Mode:
@@ -123,28 +125,27 @@ def test_driving_a_colour_and_looking_at_it_agree(rgb: tuple[float, float, float
 # ---- consequences
 
 
+def said(edit: Edit, *kinds: str) -> list[tuple[str, str, str]]:
+    found = effects_of(Index(make_gallery()), edit)
+    return [(e.who, e.was_at, e.is_at) for e in found if e.kind in kinds]
+
+
 def test_another_mode_shows_every_address_before_it_is_done() -> None:
     rig = make_gallery()
-    index = Index(rig)
-    after, _ = change_mode(rig, ["f201", "f202"], "p2", "m2")
-    found = list_consequences(index, after)
-    assert [(c.who, c.before, c.after, c.meets) for c in found] == [
-        ("201", "3.001–022", "3.001–009", ()),
-        ("202", "3.025–046", "3.025–033", ()),
-    ]
-    assert say_all(found) == "2 fixtures would take other slots, none meeting others."
-    wide, _ = change_mode(rig, ["f201"], "p1", "m1")  # 38 slots where 202 begins at 25
-    (hit, other) = list_consequences(index, wide)
-    assert hit.meets == ("202",) and other.who == "202" and "201 meets 202" in say_all([hit])
-    assert say_all([]) == "No address changes."
+    edit = change_mode(rig, ["f201", "f202"], "p2", "m2")
+    assert said(edit, "slots", "moves") == [("201", "3.001–022", "3.001–009"), ("202", "3.025–046", "3.025–033")]
+    assert said(edit, "meets") == []
+    wide = change_mode(rig, ["f201"], "p1", "m1")  # 38 slots where 202 begins at 25
+    (meets,) = [e for e in effects_of(Index(rig), wide) if e.kind == "meets"]
+    assert (meets.who, meets.with_whom, meets.slots) == ("201", "202", 14)
+    assert say_all(()) == "Nobody moves, and nobody meets anybody."
 
 
 def test_what_is_anchored_behind_moves_too() -> None:
     rig = make_gallery()
-    after, _ = change_mode(rig, ["f207"], "p2", "m2")
-    assert [c.who for c in list_consequences(Index(rig), after)] == ["207", "208", "304"] or [
-        c.who for c in list_consequences(Index(rig), after)
-    ][:2] == ["207", "208"]
+    edit = change_mode(rig, ["f207"], "p2", "m2")
+    assert said(edit, "moves") == [("208", "3.427–448", "3.414–435")] and said(edit, "slots")[0][0] == "207"
+    assert [e.who for e in effects_of(Index(rig), edit) if e.kind == "parts"] == ["207"]  # 304 is met no longer
 
 
 def test_modes_are_removed_only_with_a_place_to_go() -> None:

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from tests.conftest import at
 from welvo.formats.files import RigFileError
 from welvo.formats.rigfile import rig_from_bytes, rig_to_bytes
-from welvo.patch.consequences import remove_mode
+from welvo.patch.mode_edits import remove_mode
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put_entries
 from welvo.rig.patched import Element, Fixture

@@ -11,8 +11,8 @@ from tests.conftest import node_model
 from welvo.checks.checker import Checker
 from welvo.checks.foresee import Foreseen, Foreseer, foresee_once
 from welvo.formats.chart import read_chart
-from welvo.patch.consequences import change_mode
 from welvo.patch.index import Index
+from welvo.patch.mode_edits import change_mode
 from welvo.patch.table import change_cells
 from welvo.rig import edits
 from welvo.rig.document import Edit, Rig, put_entries
@@ -71,9 +71,9 @@ def test_a_longer_string_moves_every_lamp_behind_its_bridge_to_a_place_of_its_ow
     assert said(found, "moves") == [
         ("301", "1.031–038", "1.034–041"),
         ("302", "1.039–046", "1.042–049"),
-        ("string", "1.001–030", "1.001–033"),
     ]
-    assert [e.own for e in found.effects if e.kind == "moves"] == [False, False, True]
+    assert said(found, "slots") == [("string", "1.001–030", "1.001–033")]
+    assert [(e.kind, e.own) for e in found.effects] == [("moves", False), ("moves", False), ("slots", True)]
     assert found.strip == "2 move: 301 from 1.031 to 1.034, 302 from 1.039 to 1.042."
     assert not said(found, "set")  # behind the bridge they keep their addresses 1 and 9
 
@@ -107,7 +107,8 @@ def test_another_mode_moves_the_follower_and_pushes_it_past_the_end() -> None:
     high = replace(rig.fixtures["c"], at=(Place(universe="u1", address=490),))
     rig, _ = put_entries(rig, "", fixtures={"c": high})
     found = foreseen(rig, change_mode(rig, ["c"], "p", "w"))  # 490 to 509, and 304 stands at 512 to 519 then
-    assert said(found, "moves") == [("303", "1.490–497", "1.490–509"), ("304", "1.500–507", "1.512–519")]
+    assert said(found, "moves") == [("304", "1.500–507", "1.512–519")]
+    assert said(found, "slots") == [("303", "1.490–497", "1.490–509")]
     (past,) = [e for e in found.effects if e.kind == "past"]
     assert (past.who, past.slots, past.with_whom, past.own) == ("304", 7, "universe 1", False)
     assert found.strip.startswith("1 runs past an end: 304 by 7 slots (universe 1); 1 moves: 304 from 1.500")
@@ -118,7 +119,10 @@ def test_another_size_shifts_running_numbers_of_every_universe_behind_it() -> No
     rig = rig_of_runs()
     found = foreseen(rig, edits.set_universe(rig, "u1", "size", size=500))
     assert said(found, "running") == [("2", "513", "501")]
-    assert found.strip == "1 universe gets other running numbers: universe 2 from 513 to 501."
+    assert found.strip == (
+        "1 universe gets other running numbers: universe 2 from 513 to 501. "
+        "1 warning more: Desk uses 512 slots of universe 1, the plan 500."
+    )
 
 
 def test_octets_of_a_stream_shift_behind_a_shorter_universe() -> None:

@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.dialogs import Dialog
+from welvo.app.widgets.effect_list import EffectList
 from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
-from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.app.widgets.theme import THEME
 from welvo.checks.foresee import Foreseen
 from welvo.rig.notation import say_count
@@ -65,10 +65,6 @@ class AllEffects(Dialog):
             parent, "What this would do", f"What this would do: {say_count(len(lines), 'line')}",
             "Nothing of it is done yet. Places are said as universe.address, before and after.", wide=820, high=520,
         )  # fmt: skip
-        self.list = RowList(
-            "Everything that would be different",
-            (Column("Who", 190), Column("What happens", 230), Column("Before", 190), Column("After", 190)),
-        )
-        self.list.show_lines([ListRow(n, line) for n, line in enumerate(lines)])
+        self.list = EffectList(lines)
         self.body.addWidget(self.list)
         self.finish(None, leave="Close", room=0)

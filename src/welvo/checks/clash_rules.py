@@ -8,9 +8,9 @@ from functools import partial
 
 from welvo.checks.patch_rules import move_fix
 from welvo.checks.registry import Context, Fix, Found, declare_rule, goto_of, subject_of
-from welvo.patch.consequences import change_mode
 from welvo.patch.index import BY_PIXEL, Clash, Span, Taker
 from welvo.patch.laying import Laying, lay_out_items
+from welvo.patch.mode_edits import change_mode
 from welvo.patch.slot_words import letters_of, words_on
 from welvo.patch.steps import apply_steps
 from welvo.rig.attributes import family_of, word_for

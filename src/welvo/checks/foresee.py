@@ -40,10 +40,11 @@ class Foreseen(Struct, frozen=True):
     def strip(self) -> str:
         """What it does to others, in a few words; empty when nobody else is touched."""
         words = say_strip(self.effects)
-        errors = [f for f in self.comes if f.severity == "error" and f.code not in TOLD_AS_EFFECTS]
-        if errors:
-            named = f"{errors[0].title}" + (f" and {len(errors) - 1} more" if len(errors) > 1 else "")
-            words += f"{' ' if words else ''}{say_count(len(errors), 'error')} more: {named}."
+        for severity in ("error", "warning"):
+            found = [f for f in self.comes if f.severity == severity and f.code not in TOLD_AS_EFFECTS]
+            if found:
+                named = found[0].title + (f" and {len(found) - 1} more" if len(found) > 1 else "")
+                words += f"{' ' if words else ''}{say_count(len(found), severity)} more: {named}."
         return words
 
     @property

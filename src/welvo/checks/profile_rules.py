@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from welvo.checks.registry import Context, Fix, Found, declare_rule
-from welvo.patch.consequences import in_mode, list_consequences, matching_mode, say_all
+from welvo.patch.mode_edits import in_mode, matching_mode
 from welvo.rig.attributes import OWN, family_of, word_for
 from welvo.rig.counting import SLOTS
 from welvo.rig.document import Edit, Rig, put_entries
@@ -17,6 +17,8 @@ from welvo.rig.modes import range_gaps, range_overlaps, say_channel
 from welvo.rig.notation import say_count
 from welvo.rig.profile import Channel, Mode
 from welvo.rig.refs import Goto
+from welvo.survey.effect_words import say_all
+from welvo.survey.effects import effects_of
 
 _TOPS = tuple(int(256**n) - 1 for n in range(5))
 """The highest value of a channel by its number of slots."""
@@ -493,8 +495,7 @@ def find_newer_profiles(ctx: Context, pid: str) -> Iterator[Found]:
         rig = ctx.index.rig
         if not nid or nid not in rig.profiles or pid not in rig.profiles:
             return []
-        after, _ = _bring_over(rig, pid, nid)
-        said = say_all(list_consequences(ctx.index, after))
+        said = say_all(effects_of(ctx.index, _bring_over(rig, pid, nid)))
         edit = partial(_bring_over, pid=pid, nid=nid)
         return [
             Fix(

@@ -120,9 +120,16 @@ class ModeChange(TypedDict):
     meets: list[str]
 
 
+class PastEnd(TypedDict):
+    what: str
+    slots: int
+    end: str
+
+
 class ModeChanges(TypedDict):
     changes: list[ModeChange]
     meets: list[str]
+    past: list[PastEnd]
     written: str | None
 
 

@@ -256,9 +256,10 @@ def _pack_universe(index: Index, number: int, write: Path | None) -> dict[str, A
 
 
 def _change_mode(index: Index, wish: str, write: Path | None) -> dict[str, Any]:
-    from welvo.patch.consequences import change_mode, list_consequences
+    from welvo.patch.mode_edits import change_mode
     from welvo.patch.table import read_mode
     from welvo.rig.base import Refused
+    from welvo.survey.effects import effects_of, order_of_name
 
     rig = index.rig
     what, sign, mode = wish.partition("=")
@@ -267,12 +268,22 @@ def _change_mode(index: Index, wish: str, write: Path | None) -> dict[str, Any]:
     keys = [k for k in _find_keys(rig, what) if k in rig.fixtures]
     if not keys:
         raise Refused(f"“{what}” names no fixture.")
-    made, _ = change_mode(rig, keys, *read_mode(rig, mode, rig.fixtures[keys[0]].profile))
-    found = list_consequences(index, made)
+    edit = change_mode(rig, keys, *read_mode(rig, mode, rig.fixtures[keys[0]].profile))
+    found = effects_of(index, edit)
+    meets: dict[str, list[str]] = {}
+    for e in found:
+        if e.kind == "meets":
+            meets.setdefault(e.key, []).append(e.with_whom)
+            meets.setdefault(e.other, []).append(e.who)
+    moved = [e for e in found if e.kind in ("moves", "slots", "placed", "unplaced")]
     return {
-        "changes": [{"what": c.who, "from": c.before, "to": c.after, "meets": list(c.meets)} for c in found],
-        "meets": sorted({m for c in found for m in c.meets}),
-        "written": _write_rig(made, write),
+        "changes": [
+            {"what": e.who, "from": e.was_at, "to": e.is_at, "meets": meets.get(e.key, [])}
+            for e in sorted(moved, key=lambda e: order_of_name(e.who))
+        ],
+        "meets": sorted({w for names in meets.values() for w in names}, key=order_of_name),
+        "past": [{"what": e.who, "slots": e.slots, "end": e.with_whom} for e in found if e.kind == "past"],
+        "written": _write_rig(edit[0], write),
     }
 
 

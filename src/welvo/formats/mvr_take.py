@@ -99,7 +99,8 @@ def take_scene(index: Index, scene: SceneFile) -> Taken:
         done.append(change)
     scenes = _keep_archive(made, scene, [*fixtures.values(), *(rig.fixtures[k] for k in matched.values())], doubts)
     made, change = put_entries(made, label, fixtures=fixtures, universes=universes, scenes=scenes)
-    return Taken(made, join_changes(label, *done, change), tuple(with_meets(index, made, rows)), tuple(doubts))
+    change = join_changes(label, *done, change)
+    return Taken(made, change, tuple(with_meets(index, (made, change), rows)), tuple(doubts))
 
 
 def _match_fixtures(rig: Rig, scene: SceneFile) -> dict[int, str]:

@@ -176,7 +176,7 @@ def change_cells(index: Index, keys: list[str], column: str, typed: str) -> Edit
     if column == "spot":
         return place_fixtures(rig, fixtures, typed)
     if column == "profile":
-        from welvo.patch.consequences import change_mode
+        from welvo.patch.mode_edits import change_mode
 
         return change_mode(rig, fixtures, *read_mode(rig, typed, rig.fixtures[fixtures[0]].profile))
     if column.startswith("own:"):

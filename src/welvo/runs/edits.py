@@ -122,6 +122,17 @@ def attach_segments(
     )
 
 
+def insert_pixels(rig: Rig, device_id: str, label: str, n: int, pixels: int) -> Edit:
+    """So many pixels more behind a segment, as a string of their own: to see what that would move."""
+    element = rig.elements.get(_port_of_device(rig, device_id, label)[1].run[n].element)
+    order = element.order if element and element.kind != "block" else "RGB"
+    eid = fresh_id(rig.elements, "e")
+    extra = Element(name=f"{pixels} more", pixels=pixels, order=order, at=Place(from_run=True))
+    made, before = put_entries(rig, "", elements={eid: extra})
+    made, after = attach_segments(made, device_id, label, [Segment(kind="pixels", element=eid)], n + 1)
+    return made, join_changes(f"{pixels} pixels more", before, after)
+
+
 def hand_over_to_cable(rig: Rig, keys: list[str], only_new: bool) -> tuple[dict[str, Fixture], dict[str, Element]]:
     """Items with their places given over to the cable: those without an address, or all but the locked ones."""
     fixtures: dict[str, Fixture] = {}

@@ -25,7 +25,15 @@ def concerns_others(effects: Iterable[Effect]) -> list[Effect]:
 
 def say_strip(effects: Sequence[Effect]) -> str:
     """What an edit does to others, in a few words; empty when it does nothing to anybody."""
-    shown = concerns_others(effects)
+    return _say(concerns_others(effects))
+
+
+def say_all(effects: Sequence[Effect]) -> str:
+    """What an edit does to anybody, those included that it is about."""
+    return _say([e for e in effects if e.kind not in QUIET]) or "Nobody moves, and nobody meets anybody."
+
+
+def _say(shown: Sequence[Effect]) -> str:
     kinds: dict[EffectKind, list[Effect]] = {}
     for e in shown:
         kinds.setdefault(e.kind, []).append(e)
@@ -62,6 +70,10 @@ def _begin(places: str) -> str:
     return places.split("–")[0].split(",")[0]
 
 
+def _number(digits: str) -> str:
+    return say_thousands(int(digits))
+
+
 _WORDS: dict[EffectKind, tuple[Callable[[int], str], Callable[[Effect], str]]] = {
     "unplaced": (_verb("loses its place", "lose their places"), lambda e: f"{_with_break(e)} at {_begin(e.was_at)}"),
     "past": (
@@ -75,17 +87,21 @@ _WORDS: dict[EffectKind, tuple[Callable[[int], str], Callable[[Effect], str]]] =
         lambda e: f"{e.who} and {e.with_whom} at {_begin(e.is_at)} ({say_count(e.slots, 'slot')})",
     ),
     "moves": (_verb("moves", "move"), _from_to),
+    "slots": (
+        _verb("takes other slots", "take other slots"),
+        lambda e: f"{_with_break(e)} {e.is_at} instead of {e.was_at}",
+    ),
     "set": (
         _noun("address that is set on a lamp changes", "addresses that are set on lamps change"),
         lambda e: f"{_with_break(e)} from {e.was} to {e.becomes}",
     ),
     "octet": (
         _verb("stands elsewhere in its octets", "stand elsewhere in their octets"),
-        lambda e: f"{_with_break(e)} from octet {e.was} to {e.becomes}",
+        lambda e: f"{_with_break(e)} from octet {_number(e.was)} to {_number(e.becomes)}",
     ),
     "running": (
         _noun("universe gets other running numbers", "universes get other running numbers"),
-        lambda e: f"universe {e.who} from {e.was} to {e.becomes}",
+        lambda e: f"universe {e.who} from {_number(e.was)} to {_number(e.becomes)}",
     ),
     "gone": (_verb("is taken out", "are taken out"), lambda e: e.who),
     "placed": (_verb("gets a place", "get places"), lambda e: f"{_with_break(e)} at {_begin(e.is_at)}"),
@@ -105,7 +121,8 @@ Line = tuple[str, str, str, str]
 """Who, what happens, before, after."""
 _HAPPENS: dict[EffectKind, str] = {
     "unplaced": "loses its place", "past": "runs past an end", "lock": "is locked and would move",
-    "share": "share is broken", "meets": "meets", "moves": "moves", "set": "is set to another address",
+    "share": "share is broken", "meets": "meets", "moves": "moves", "slots": "takes other slots",
+    "set": "is set to another address",
     "octet": "other octet", "running": "other running numbers", "gone": "is taken out", "placed": "gets a place",
     "made": "is new", "universe made": "universe is made", "universe gone": "universe is taken out",
     "universe emptied": "is emptied", "universe filled": "is used", "universe fed": "is fed otherwise",
@@ -134,4 +151,6 @@ def line_of_effect(e: Effect) -> Line:
             return who, happens, e.was_at, ""
         case "universe made" | "universe gone" | "universe emptied" | "universe filled":
             return who, happens, "", ""
+        case "running" | "octet":
+            return who, happens, _number(e.was), _number(e.becomes)
     return who, happens, e.was_at, e.is_at

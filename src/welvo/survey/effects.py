@@ -20,7 +20,7 @@ from msgspec import Struct
 from welvo.patch.index import Index, Span, Taker
 from welvo.patch.set_on import set_on
 from welvo.rig.abilities import ability_of_port
-from welvo.rig.document import Change, Rig
+from welvo.rig.document import Change, Edit, Rig
 from welvo.rig.lookup import feeds_of, name_of_item, running_number
 from welvo.rig.notation import natural_sort_key, say_place
 from welvo.rig.protocol import say_wire
@@ -28,7 +28,7 @@ from welvo.rig.refs import PortRef
 from welvo.survey.octets import octet_feeds, stream_of
 
 EffectKind = Literal[
-    "unplaced", "past", "lock", "share", "meets", "moves", "set", "octet", "running", "gone", "placed", "made",
+    "unplaced", "past", "lock", "share", "meets", "moves", "slots", "set", "octet", "running", "gone", "placed", "made",
     "universe made", "universe gone", "universe emptied", "universe filled", "universe fed", "parts",
 ]  # fmt: skip
 """What can happen to somebody, what matters most first."""
@@ -59,6 +59,8 @@ class Effect(Struct, frozen=True):
     was: str = ""
     """What stood there before, where that is no place: a running number, an octet, an address that is set."""
     becomes: str = ""
+    other: str = ""
+    """The key of the other of two that meet."""
     end: End = ""
     """Past which end it runs: a universe's, the last universe of the rig, what a port puts out, a bridge's width."""
 
@@ -104,6 +106,11 @@ def effects_between(old: Index, new: Index, change: Change, near: Near | None = 
         found += _universes_fed(old.rig, new.rig, change)
     found += _octets(old, new, universes, own)
     return tuple(sorted(found, key=_order_of_effect))
+
+
+def effects_of(index: Index, edit: Edit) -> tuple[Effect, ...]:
+    """Everything that an edit of the index's rig would make different."""
+    return effects_between(index, Index(edit[0]), edit[1])
 
 
 def own_of_change(change: Change) -> frozenset[str]:
@@ -159,9 +166,10 @@ def _plain_moves(
         x, y = a[0], b[0]
         if x == y:
             continue
+        kind: EffectKind = "slots" if (x.universe, x.first) == (y.universe, y.first) else "moves"
         was, is_ = ((numbers[x.universe], x.first, x.last),), ((numbers[y.universe], y.first, y.last),)
-        found.append(Effect("moves", key, str(g.number), key in own, 0, was, is_))
-        if f.at and f.at[0].locked and g.at and g.at[0].locked:
+        found.append(Effect(kind, key, str(g.number), key in own, 0, was, is_))
+        if kind == "moves" and f.at and f.at[0].locked and g.at and g.at[0].locked:
             found.append(Effect("lock", key, str(g.number), key in own, 0, was, is_))
 
 
@@ -186,9 +194,11 @@ def _moved(
     old: Index, new: Index, key: str, own: bool, break_no: int, before: Places, after: Places
 ) -> Iterator[Effect]:
     who = name_of_item(new.rig, key)
-    kind: EffectKind = "moves" if before and after else "unplaced" if before else "placed"
+    kind: EffectKind = "placed" if not before else "unplaced" if not after else "moves"
+    if kind == "moves" and before[0][:2] == after[0][:2]:
+        kind = "slots"  # it begins where it did, and takes more or fewer, or goes on elsewhere
     yield Effect(kind, key, who, own, break_no, before, after)
-    if before and _is_locked(old.rig, key, break_no) and _is_locked(new.rig, key, break_no):
+    if kind in ("moves", "unplaced") and _is_locked(old.rig, key, break_no) and _is_locked(new.rig, key, break_no):
         yield Effect("lock", key, who, own, break_no, before, after)
 
 
@@ -262,7 +272,7 @@ def _all_past(index: Index, universes: Collection[str], ports: Collection[PortRe
             continue
         lack = element.slots_needed - sum(s.last - s.first + 1 for s in index.spans_of(key))
         if lack > 0:
-            yield _PastEnd("rig", key, element.name, 0, lack, f"the universes there are: {number} is not there")
+            yield _PastEnd("rig", key, element.name, 0, lack, f"universe {number} is not there")
     cables = index.cables_and_sums
     for ref in ports:
         stream = cables.streams.get(ref)
@@ -294,34 +304,44 @@ def _key_of_taker(taker: Taker) -> str:
 def _meetings(old: Index, new: Index, universes: Collection[str], own: frozenset[str]) -> Iterator[Effect]:
     """Pairs that overlap on more slots than before, and pairs that do no longer."""
     before, after = _pairs(old, universes), _pairs(new, universes)
-    for pair, (slots, place, keys) in after.items():
+    for pair, (slots, place, two) in after.items():
         was = before.get(pair)
         if was is None or slots > was[0]:
-            yield Effect("meets", keys[0], pair[0], bool(own & set(keys)), after=(place,), slots=slots,
-                         with_whom=pair[1], was=str(was[0]) if was else "")  # fmt: skip
-    for pair, (slots, place, keys) in before.items():
+            yield Effect("meets", two[0][1], two[0][0], _is_own(two, own), after=(place,), slots=slots,
+                         with_whom=two[1][0], other=two[1][1], was=str(was[0]) if was else "")  # fmt: skip
+    for pair, (slots, place, two) in before.items():
         if pair not in after:
-            yield Effect(
-                "parts", keys[0], pair[0], bool(own & set(keys)), before=(place,), slots=slots, with_whom=pair[1]
-            )
+            yield Effect("parts", two[0][1], two[0][0], _is_own(two, own), before=(place,), slots=slots,
+                         with_whom=two[1][0], other=two[1][1])  # fmt: skip
 
 
-_Pairs = dict[tuple[str, str], tuple[int, tuple[int, int, int], tuple[str, str]]]
+def _is_own(two: _Two, own: frozenset[str]) -> bool:
+    return two[0][1] in own or two[1][1] in own
+
+
+_Two = tuple[tuple[str, str], tuple[str, str]]
+"""Two that meet, in people's order: what the crew calls each, and its key."""
+_Pairs = dict[tuple[str, str], tuple[int, tuple[int, int, int], _Two]]
 
 
 def _pairs(index: Index, universes: Collection[str]) -> _Pairs:
-    """Who overlaps whom: on how many slots in all, where first, and both keys."""
+    """Who overlaps whom: on how many slots in all, where first, and both.
+
+    A pair is known by the ids of its items. A segment has none: its place in the run is another one as soon as
+    something is attached before it, so it is known by its name and port.
+    """
     found: _Pairs = {}
     for uid in sorted(index.universes_with_overlaps() & set(universes)):
         number = index.rig.universes[uid].number
         for c in index.clashes_in_universe(uid, most=10_000):
-            two = sorted(
-                ((index.word_for_taker(x.key), _key_of_taker(x.key)) for x in (c.a, c.b)),
+            a, b = sorted(
+                ((index.word_for_taker(x.key), _key_of_taker(x.key), isinstance(x.key, str)) for x in (c.a, c.b)),
                 key=lambda t: (order_of_name(t[0]), t[1]),
             )
-            pair = (two[0][0], two[1][0])
-            slots, place, _ = found.get(pair, (0, (number, c.first, c.last), None))
-            found[pair] = (slots + c.last - c.first + 1, place, (two[0][1], two[1][1]))
+            pair = (a[1] if a[2] else a[0], b[1] if b[2] else b[0])
+            before = found.get(pair)
+            slots = (before[0] if before else 0) + c.last - c.first + 1
+            found[pair] = (slots, before[1] if before else (number, c.first, c.last), (a[:2], b[:2]))
     return found
 
 

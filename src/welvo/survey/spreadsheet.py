@@ -19,13 +19,12 @@ from typing import Any, Literal
 from msgspec import Struct
 from msgspec.structs import replace
 
-from welvo.patch.consequences import list_consequences
 from welvo.patch.index import Index
 from welvo.patch.positions import read_spot
 from welvo.patch.table import keys_of_columns, read_mode, read_turns, text_of_cell, title_of_column
 from welvo.rig import edits
 from welvo.rig.base import Refused
-from welvo.rig.document import Change, Rig, fresh_ids, join_changes, put_entries, put_rig
+from welvo.rig.document import Change, Edit, Rig, fresh_ids, join_changes, put_entries, put_rig
 from welvo.rig.lookup import mode_of, universe_ids
 from welvo.rig.notation import read_place, say_count
 from welvo.rig.patched import NOWHERE, Element, Fixture, Place
@@ -34,6 +33,7 @@ from welvo.rig.readers import read_whole_number
 from welvo.rig.steps import take_step
 from welvo.rig.wiring import Universe
 from welvo.survey.compare import say_start
+from welvo.survey.effects import effects_between, order_of_name
 
 ALIASES = {
     "number": (
@@ -304,8 +304,9 @@ def understand_table(
         made_rig, more = edits.put_each_in_groups(made_rig, {fid: names.split(",") for fid, names in at.groups})
         done.append(more)
     unread = tuple(h for h, c in zip(rows[0], mapping.columns) if not c and h)
-    shown = tuple(with_meets(index, made_rig, found))
-    return Pasted(made_rig, join_changes(label, *done), shown, unread, tuple(at.unknown.items()))
+    change = join_changes(label, *done)
+    shown = tuple(with_meets(index, (made_rig, change), found))
+    return Pasted(made_rig, change, shown, unread, tuple(at.unknown.items()))
 
 
 def _prepare_rig(rig: Rig, rows: Sequence[Sequence[str]], mapping: Mapping) -> tuple[Rig, list[Change], dict[str, str]]:
@@ -347,24 +348,21 @@ def _check_loose(cells: dict[str, str], odd: set[str]) -> None:
         raise Refused(f"the address {said} stood as a fraction: it may be {could}; format the column as text")
 
 
-def with_meets(index: Index, after: Rig, rows: list[Row]) -> list[Row]:
+def with_meets(index: Index, edit: Edit, rows: list[Row]) -> list[Row]:
     """The rows with whom they would newly meet, and with where they would stand."""
     if not any(r.state in ("new", "changed") for r in rows):
         return rows
-    then = Index(after)
-    meets = {c.key: c.meets for c in list_consequences(index, after)}
-    fresh: dict[str, set[str]] = {}
-    new = {r.key for r in rows if r.state == "new"}
-    for uid in {s.universe for k in new for s in then.spans_of(k)}:
-        for c in then.clashes_in_universe(uid):
-            for a, b in ((c.a, c.b), (c.b, c.a)):
-                if a.item_of_span in new:
-                    fresh.setdefault(a.item_of_span, set()).add(then.word_for_taker(b.key))
+    then = Index(edit[0])
+    meets: dict[str, set[str]] = {}
+    for e in effects_between(index, then, edit[1]):
+        if e.kind == "meets":
+            meets.setdefault(e.key, set()).add(e.with_whom)
+            meets.setdefault(e.other, set()).add(e.who)
     found = []
     for r in rows:
         if r.state in ("new", "changed"):
             after_words = f"{say_start(then, r.key)} {r.after}".strip()
-            hits = tuple(sorted({*meets.get(r.key, ()), *fresh.get(r.key, ())}))
+            hits = tuple(sorted(meets.get(r.key, ()), key=order_of_name))
             r = Row(r.n, r.state, r.who, r.before, after_words, "", r.key, hits)
         found.append(r)
     return found

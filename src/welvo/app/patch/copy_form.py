@@ -41,6 +41,7 @@ class CopyForm(Proposal):
             (new, change), left = make_copies(s.index, self.keys, times, self.patched.isChecked())
         except Refused as e:
             self.say(str(e), [], "Copy", False)
+            self.foresee(None)
             self.ghosts.emit([])
             return
         self._made = new, change
@@ -58,6 +59,7 @@ class CopyForm(Proposal):
             more = f" and {len(left) - 6} more" if len(left) > 6 else ""
             words = f"{len(change.made) - len(left)} of {made} find a place; without one: {', '.join(left[:6])}{more}."
         self.say(words, rows, f"Make {made}", True)
+        self.foresee(self._made)
         self.ghosts.emit(ghosts)
 
     def do(self) -> None:

@@ -17,7 +17,7 @@ from welvo.app.widgets.panels import FormPanel, Title
 from welvo.patch import table
 from welvo.patch.adding import patch_series
 from welvo.patch.arrange import swap_items
-from welvo.patch.consequences import change_mode
+from welvo.patch.mode_edits import change_mode
 from welvo.patch.removing import remove_items
 from welvo.rig import edits
 from welvo.rig.lookup import mode_of, name_of_item, profile_of

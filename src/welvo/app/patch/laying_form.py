@@ -11,7 +11,7 @@ from welvo.app.widgets.dialogs import Asks
 from welvo.app.widgets.moves import Moves
 from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import Title
-from welvo.patch.consequences import Consequence, change_mode, list_consequences, say_all
+from welvo.checks.foresee import Foreseen
 from welvo.patch.index import Index
 from welvo.patch.laying import (
     ORDERS,
@@ -24,13 +24,15 @@ from welvo.patch.laying import (
     steps_that_change,
     take_layout,
 )
+from welvo.patch.mode_edits import change_mode
 from welvo.patch.repack import repack_universe
 from welvo.patch.steps import PatchStep, apply_steps, footprint_of
 from welvo.rig.base import Refused
-from welvo.rig.document import Edit, Rig
+from welvo.rig.document import Change, Edit, Rig
 from welvo.rig.lookup import mode_of, name_of_item, universe_by_number, universes_in_order
 from welvo.rig.notation import read_numbers, read_place, say_count, say_place
 from welvo.rig.readers import read_whole_number
+from welvo.survey.effect_words import say_all
 
 PATTERNS: dict[Pattern, str] = {
     "packed": "packed, one behind the other",
@@ -90,6 +92,23 @@ class Proposal(QWidget, Asks):
         self._built = True
         self.update_preview()
 
+    def foresee(self, edit: Edit | None) -> Foreseen:
+        """Show in the strip and on the tapes what an edit would do."""
+        if edit is None:
+            self.session.show_foreseen(None)
+            return Foreseen(self.session.rig, Change("", {}))
+        found = self.session.show_foreseen(edit)
+        assert found is not None
+        return found
+
+    def say_effects(self, found: Foreseen, act: str) -> None:
+        """Say everything that would be different, the edited items included, and offer to do it."""
+        rows = [
+            (who, before, after if what == "moves" else f"{what} {after}".strip())
+            for who, what, before, after in found.lines
+        ]
+        self.say(say_all(found.effects), rows, act, True)
+
     def say(self, words: str, rows: list[tuple[str, str, str]], act: str, possible: bool) -> None:
         self.saying.setText(words)
         clear_layout(self._list)
@@ -109,6 +128,7 @@ class Proposal(QWidget, Asks):
         """Do it."""
 
     def leave(self) -> None:
+        self.session.show_foreseen(None)
         self.ghosts.emit([])
         self.closed.emit()
 
@@ -246,6 +266,7 @@ class LayForm(Proposal):
         except Refused as e:
             self.laid = LaidOut(())
             self.say(str(e), [], "Lay out", False)
+            self.foresee(None)
             self.ghosts.emit([])
             return
         rig = s.rig
@@ -282,6 +303,7 @@ class LayForm(Proposal):
         if self.laid.steps and not rows:
             words.append("All of them stand there already.")
         self.say(" ".join(words), rows, f"Lay out {len(rows)}" if rows else "Lay out", bool(rows))
+        self.foresee(take_layout(rig, self.laid) if self.laid.steps else None)
         self.ghosts.emit(ghosts_of(rig, list(self.laid.steps)))
 
     def _more_fit(self, laying: Laying) -> str:
@@ -354,6 +376,7 @@ class PackForm(Proposal):
                 + "."
             )
         self.say(words, rows, f"Move {len(rows)}" if rows else "Pack", bool(rows))
+        self.foresee(apply_steps(rig, self.steps, f"pack universe {number}") if self.steps else None)
         self.ghosts.emit(ghosts_of(rig, self.steps))
 
     def do(self) -> None:
@@ -387,18 +410,11 @@ class ModeForm(Proposal):
         if not self.keys or self.profile not in rig.profiles or self.mode not in rig.profiles[self.profile].modes:
             self.leave()
             return
-        after, _ = self._edit(rig)
-        found: list[Consequence] = list_consequences(self.session.index, after)
-        self.quiet = (
-            not any(c.meets for c in found) and {c.key for c in found} <= set(self.keys) and len(self.keys) == 1
-        )
-        rows = [(c.who, c.before, c.after + (f" meets {', '.join(c.meets[:2])}" if c.meets else "")) for c in found]
+        found = self.foresee(self._edit(rig))
+        self.quiet = len(self.keys) == 1 and not found.strip
         name = rig.profiles[self.profile].modes[self.mode].name
-        self.say(say_all(found), rows, f"Put {len(self.keys)} into {name}", True)
-        then = Index(after)
-        self.ghosts.emit(
-            [Ghost(s.universe, s.first, s.last, name_of_item(after, k)) for k in self.keys for s in then.spans_of(k)]
-        )
+        others = sum((rig.fixtures[k].profile, rig.fixtures[k].mode) != (self.profile, self.mode) for k in self.keys)
+        self.say_effects(found, f"Change {others} to mode “{name}”")
 
     def do(self) -> None:
         if self.session.make_edit(self._edit) is not None:

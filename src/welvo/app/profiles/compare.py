@@ -6,14 +6,15 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QScrollArea, QWidget
 
-from welvo.app.widgets import marks
 from welvo.app.widgets.dialogs import Asks, Dialog
+from welvo.app.widgets.effect_list import EffectList
 from welvo.app.widgets.painting import draw_text_line, make_button
 from welvo.app.widgets.theme import THEME
-from welvo.patch.consequences import Consequence, say_all
+from welvo.checks.foresee import Foreseen
 from welvo.rig.modes import ModeRow, compare_modes
 from welvo.rig.notation import say_count
 from welvo.rig.profile import Mode, Profile
+from welvo.survey.effect_words import say_all
 
 
 class CompareTable(QWidget):
@@ -93,38 +94,11 @@ def summary_of_comparison(a: Mode, b: Mode, rows: list[ModeRow]) -> str:
 
 
 class AddressPreview(Dialog):
-    """What an act would do to addresses; the button that does it names how many."""
+    """Everything that an act would make different, before it is done."""
 
-    def __init__(self, title: str, found: list[Consequence], act: str, parent: QWidget) -> None:
-        super().__init__(parent, title, note=say_all(found), wide=560, high=min(560, 200 + 24 * len(found)))
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setWidget(ConsequenceTable(found))
-        self.body.addWidget(area, 1)
+    def __init__(self, title: str, found: Foreseen, act: str, parent: QWidget) -> None:
+        high = min(560, 220 + 24 * len(found.lines))
+        super().__init__(parent, title, note=say_all(found.effects), wide=800, high=high)
+        self.list = EffectList(found.lines)
+        self.body.addWidget(self.list, 1)
         self.finish(make_button(act, self.accept, primary=True), leave="Leave it as it is", room=4)
-
-
-class ConsequenceTable(QWidget):
-    def __init__(self, found: list[Consequence]) -> None:
-        super().__init__()
-        self._found = found
-        self.setMinimumHeight(24 * len(found[:500]))
-        self.setAccessibleName("; ".join(f"{c.who}: {c.before} to {c.after}" for c in found[:20]))
-
-    def paintEvent(self, _: QPaintEvent) -> None:
-        p = QPainter(self)
-        w = self.width()
-        for n, c in enumerate(self._found[:500]):
-            y = 24 * n
-            if c.meets:
-                p.fillRect(QRectF(0, y, w, 23), THEME.color("error_wash"))
-                marks.draw_mark(p, "error", 2, y + 6, 12)
-            draw_text_line(p, QRectF(20, y, 70, 23), c.who, bold=True)
-            draw_text_line(p, QRectF(90, y, w * 0.3, 23), c.before, "quiet")
-            draw_text_line(p, QRectF(90 + w * 0.3, y, 20, 23), "→", "quiet")
-            draw_text_line(p, QRectF(112 + w * 0.3, y, w * 0.3, 23), c.after, bold=True)
-            if c.meets:
-                draw_text_line(
-                    p, QRectF(112 + w * 0.6, y, w * 0.4 - 112, 23), f"meets {' '.join(c.meets[:3])}", "error", 11
-                )
-            p.fillRect(QRectF(0, y + 23, w, 1), THEME.color("line"))

@@ -29,7 +29,7 @@ from welvo.formats.library import (
     save_profile,
     search_books,
 )
-from welvo.patch.consequences import list_consequences, revise_profile
+from welvo.patch.mode_edits import revise_profile
 from welvo.rig.edits import add_profile, pack_profile
 from welvo.rig.lookup import used_by
 from welvo.rig.notation import say_count
@@ -265,7 +265,7 @@ class Library(Dialog):
         after, change = revise_profile(self._session.rig, self._pid, replace(b.profile, source=b.source), True)
         nid = change.made[0]
         old = self._session.rig.profiles[self._pid]
-        found = list_consequences(self._session.index, after)
+        found = self._session.foresee_edit((after, change))
         said = "; ".join(list_revision_differences(old, b.profile)[:3]) or "no difference"
         users = len(used_by(self._session.rig, self._pid))
         if AddressPreview(f"{old.name}: {said}", found, f"Bring {say_count(users, 'fixture')} over", self).exec():

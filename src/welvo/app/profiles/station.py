@@ -34,9 +34,10 @@ from welvo.app.widgets.painting import popup_menu as popup_menu
 from welvo.app.widgets.start import Start
 from welvo.app.widgets.station import Station
 from welvo.app.widgets.theme import THEME
+from welvo.checks.foresee import Foreseen
 from welvo.formats.chart import Chart, Problem, lost_by_hand, read_chart
 from welvo.formats.chart_write import write_chart
-from welvo.patch.consequences import Consequence, list_consequences, order_modes, remove_mode, say_all, with_mode
+from welvo.patch.mode_edits import order_modes, remove_mode, with_mode
 from welvo.rig.attributes import word_for
 from welvo.rig.base import Refused
 from welvo.rig.colours import FUNCTIONS, LETTERS, read_order
@@ -55,6 +56,7 @@ from welvo.rig.modes import (
 )
 from welvo.rig.notation import say_count
 from welvo.rig.profile import Channel, Mode, Profile
+from welvo.survey.effect_words import say_all
 
 read_once = lru_cache(8)(read_chart)
 """The station asks for the same text a few times over while it takes one change in."""
@@ -75,7 +77,7 @@ class ProfilesStation(Station):
         self.chart: Chart = Chart()
         self._label: tuple[int, int, str] | None = None
         """Break, slot and word of an offer that is being taken: the word stays as the channel's label."""
-        self.waiting: tuple[str, str, Mode, str, list[Consequence]] | None = None
+        self.waiting: tuple[str, str, Mode, str, Foreseen] | None = None
         """Profile, mode, its new value, what the change is called, what it would do: waits for the operator's word."""
         self._make_bar()
         self.line = ChartLine(self._chart_typed)
@@ -340,8 +342,8 @@ class ProfilesStation(Station):
         if used_by(self._session.rig, pid, mid) and [b.slots for b in mode.breaks] != [
             b.slots for b in profile.modes[mid].breaks
         ]:
-            found = list_consequences(self._session.index, with_mode(self._session.rig, pid, mid, mode, words)[0])
-            if found:
+            found = self._session.foresee_edit(with_mode(self._session.rig, pid, mid, mode, words))
+            if found.effects:
                 self.waiting = (pid, mid, mode, words, found)
                 self.refresh()
                 return True
@@ -362,10 +364,10 @@ class ProfilesStation(Station):
         if not self.waiting or self.waiting[:2] != (self.profile_id, self.mode_key):
             return
         found = self.waiting[4]
-        meets = any(c.meets for c in found)
-        says = make_label(say_all(found), 11, wrap=True)
+        meets = any(e.kind in ("meets", "past", "unplaced") for e in found.effects)
+        says = make_label(say_all(found.effects), 11, wrap=True)
         do = make_button(
-            f"Change {say_count(len(found), 'fixture')}",
+            f"Change {self._say_users()}",
             self.take_waiting,
             "Takes the changed mode over, for all fixtures that stand in it.",
             primary=True,
@@ -375,6 +377,10 @@ class ProfilesStation(Station):
         strip = row_of_widgets(marks.MarkLabel("error" if meets else "warning", 14), says, show, leave, do, spacing=8)
         strip.setStretch(1, 1)
         self._asks.addLayout(strip)
+
+    def _say_users(self) -> str:
+        """How many stand in the mode that is shown: these are changed."""
+        return say_count(len(used_by(self._session.rig, self.profile_id, self.mode_key)), "fixture")
 
     def take_waiting(self) -> None:
         if self.waiting:
@@ -392,9 +398,7 @@ class ProfilesStation(Station):
     def show_waiting(self) -> None:
         if self.waiting:
             found = self.waiting[4]
-            if AddressPreview(
-                f"Change of {self.waiting[2].name}", found, f"Change {say_count(len(found), 'fixture')}", self
-            ).exec():
+            if AddressPreview(f"Change of {self.waiting[2].name}", found, f"Change {self._say_users()}", self).exec():
                 self.take_waiting()
 
     def _commit_chart(self) -> None:
@@ -403,7 +407,7 @@ class ProfilesStation(Station):
             name = self._session.rig.profiles[self.waiting[0]].name
             self._session.say(
                 f"The change of {name} is not in the rig yet: in Profiles it waits for your word on "
-                f"{say_count(len(self.waiting[4]), 'address', 'addresses')}.",
+                f"{self._say_users()}.",
                 "warning",
             )
 
@@ -632,16 +636,9 @@ class ProfilesStation(Station):
         except Refused as e:
             self._session.say(str(e), "error")
             return
-        found = list_consequences(self._session.index, after)
-        if (
-            not found
-            or AddressPreview(
-                f"Without mode {profile.modes[self.mode_key].name}",
-                found,
-                f"Change {say_count(len(found), 'fixture')}",
-                self,
-            ).exec()
-        ):
+        found = self._session.foresee_edit((after, change))
+        title, act = f"Without mode {profile.modes[self.mode_key].name}", f"Change {self._say_users()}"
+        if not found.effects or AddressPreview(title, found, act, self).exec():
             self.mode_id = into
             self._session.take_over_edit((after, change))
 

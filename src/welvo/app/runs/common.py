@@ -12,7 +12,7 @@ from welvo.app.widgets.forms import Subject, Ticked, Typed
 from welvo.app.widgets.panels import FormPanel, Rows, finding_card
 from welvo.checks.registry import Finding
 from welvo.rig.base import Refused
-from welvo.rig.lookup import name_of_item, universe_by_number
+from welvo.rig.lookup import universe_by_number
 from welvo.rig.notation import read_place, say_count, say_place, say_thousands
 from welvo.rig.patched import NOWHERE, Place
 from welvo.rig.plan import model_of
@@ -21,8 +21,7 @@ from welvo.rig.runs import Segment
 from welvo.rig.wiring import Port
 from welvo.runs.along import cable_order, element_pixel, piece_name
 from welvo.runs.cable import Piece, PortStream
-from welvo.runs.consequences import if_longer
-from welvo.runs.edits import change_segment
+from welvo.runs.edits import change_segment, insert_pixels
 from welvo.runs.pixels import device_sums
 
 MANY = 400
@@ -205,11 +204,12 @@ def _longer(here: Here) -> Rows:
     segments = sum(len(x.pieces) for k, x in cables.streams.items() if k.device == here.device_id)
     if here.stream is None or segments > MANY:
         return ()
-    would = if_longer(cables, here.device_id, here.at.label, here.at.n)
-    names = ", ".join(name_of_item(here.session.rig, k) for k in would.items[:2]) + (
-        " …" if len(would.items) > 2 else ""
-    )
-    ways = [(names or "nothing behind it", say_count(len(would.items), "item") if would.items else "stays")]
-    if len(would.after) != len(would.before):
-        ways.append(("universes needed", f"{len(would.before)} → {len(would.after)}"))
+    try:
+        found = here.session.foresee_edit(insert_pixels(here.session.rig, here.device_id, here.at.label, here.at.n, 10))
+    except Refused:
+        return ()  # a device that takes no more of them
+    moves = [e for e in found.effects if e.kind in ("moves", "unplaced") and not e.own]
+    names = ", ".join(e.who for e in moves[:2]) + (" …" if len(moves) > 2 else "")
+    ways = [(names or "nothing behind it", say_count(len(moves), "item") if moves else "stays")]
+    ways += [(f"{e.who} past its end", f"by {say_count(e.slots, 'slot')}") for e in found.effects if e.kind == "past"]
     return tuple(ways)

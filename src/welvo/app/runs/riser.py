@@ -24,11 +24,8 @@ from welvo.rig.lookup import name_of_item
 from welvo.rig.notation import say_count, say_place
 from welvo.rig.runs import Segment
 from welvo.runs.along import cable_order, element_pixel, piece_name
-from welvo.runs.consequences import compare_sums
 from welvo.runs.edits import attach_segments, insert_at_pixel, move_segment
 
-FEW = 400
-"""Segments of a device up to which everything that would move is worked out while the hand still drags."""
 MIME = "application/x-welvo-segment"
 """What is dragged: `item KEY`, or `segment DEVICE LABEL N`."""
 
@@ -119,6 +116,7 @@ class Riser(RiserDrawing):
         drag, self._drag_from = self._drag_from, None
         if self._ghost and drag:
             self._ghost = None
+            self._session.show_foreseen(None)
             self.update()
             self.drop_segment(drag[1], self.place_at_point(e.position()))
 
@@ -134,17 +132,11 @@ class Riser(RiserDrawing):
     def _say_move(self, what: At, at: At) -> tuple[At, str, bool]:
         name = self._name_of_carried(what)
         try:
-            rig, _ = self._move_edit(what, at)
+            self._session.show_foreseen(self._move_edit(what, at))
         except Refused as e:
+            self._session.show_foreseen(None)
             return at, str(e), False
-        return at, f"{name} to port {at.label}, place {self._landing_place(at) + 1}{self._say_what_moves(rig)}", True
-
-    def _say_what_moves(self, rig: Rig) -> str:
-        """What would move, in words; nothing for a device so long that it could not be said at once."""
-        few = sum(len(x.pieces) for x in self._of.values()) <= FEW
-        return (
-            f" · {compare_sums(self._session.index.cables_and_sums, rig, self.device_id).words_of_move}" if few else ""
-        )
+        return at, f"{name} to port {at.label}, place {self._landing_place(at) + 1}", True
 
     def _name_of_carried(self, what: At) -> str:
         stream = self._of.get(what.label)
@@ -182,11 +174,12 @@ class Riser(RiserDrawing):
             return at, "Drop it on a port; Esc gives it back.", False
         at, where, edit = self._attach_dropped(at, [self.segment_for(k) for k in keys])
         try:
-            rig, _ = edit(self._session.rig)
+            self._session.show_foreseen(edit(self._session.rig))
         except Refused as e:
+            self._session.show_foreseen(None)
             return at, str(e), False
-        what = name_of_item(rig, keys[0]) if len(keys) == 1 else say_count(len(keys), "item")
-        return at, f"{what} to port {at.label}, {where}{self._say_what_moves(rig)}", True
+        what = name_of_item(self._session.rig, keys[0]) if len(keys) == 1 else say_count(len(keys), "item")
+        return at, f"{what} to port {at.label}, {where}", True
 
     def drop_items(self, keys: list[str], at: At, make: Callable[[str], Segment]) -> bool:
         """Attach items where they were dropped: between segments, or at the very pixel inside a long one."""
@@ -210,10 +203,12 @@ class Riser(RiserDrawing):
 
     def dragLeaveEvent(self, _: QDragLeaveEvent) -> None:
         self._ghost = None
+        self._session.show_foreseen(None)
         self.update()
 
     def dropEvent(self, e: QDropEvent) -> None:
         self._ghost = None
+        self._session.show_foreseen(None)
         keys = read_mime(e.mimeData())
         at = self.place_at_point(e.position())
         if keys and at.label:
@@ -235,6 +230,7 @@ class Riser(RiserDrawing):
         k = e.key()
         if k == Qt.Key.Key_Escape and self._ghost:
             self._ghost = self._drag_from = None
+            self._session.show_foreseen(None)
             self.update()
         elif e.modifiers() & Qt.KeyboardModifier.ShiftModifier and k in _WAYS and at.n >= 0:
             self._carry_segment(at, *_WAYS[Qt.Key(k)])

@@ -36,7 +36,6 @@ from welvo.rig.notation import say_count, say_thousands
 from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef, SegmentRef
 from welvo.runs.along import cable_order, element_pixel, pixel_places
-from welvo.runs.consequences import compare_sums
 from welvo.runs.edits import take_down
 from welvo.runs.pixels import universes_of
 from welvo.runs.wish import HELP, attach_wish, read_attach
@@ -420,6 +419,7 @@ class RunsStation(Station):
         """What the typed line would do, and what it would move."""
         self.preview.setVisible(bool(typed.strip()))
         if not typed.strip() or not self.port_attached_to:
+            self._session.show_foreseen(None)
             self.preview.setText(
                 "" if self.port_attached_to else "This device has no port for pixels. Choose another, or add one."
             )
@@ -427,26 +427,15 @@ class RunsStation(Station):
             return
         try:
             wish = read_attach(self._session.rig, self.device_id, self.port_attached_to, typed, shipped_pixels())
-            rig, _ = attach_wish(self._session.rig, self.device_id, self.port_attached_to, typed, shipped_pixels())
-            small = (
-                sum(
-                    len(x.pieces)
-                    for k, x in self._session.index.cables_and_sums.streams.items()
-                    if k[0] == self.device_id
-                )
-                < 400
+            self._session.show_foreseen(
+                attach_wish(self._session.rig, self.device_id, self.port_attached_to, typed, shipped_pixels())
             )
-            more = (
-                f"; {compare_sums(self._session.index.cables_and_sums, rig, self.device_id).words_of_move}"
-                if small
-                else ""
-            )
-            said = f"{wish.says}{more}"
-            self.preview.setText(f"Enter attaches: {said}.")
+            self.preview.setText(f"Enter attaches: {wish.says}.")
             self.saying.setText(
                 "" if self.at.label else f"to port {self.port_attached_to}, the first with nothing on it"
             )
         except Refused as e:
+            self._session.show_foreseen(None)
             self.preview.setText(str(e))
 
     def attach_typed(self) -> bool:

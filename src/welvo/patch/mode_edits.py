@@ -1,104 +1,16 @@
-"""What changing a profile, a mode or a fixture's mode would do to addresses, before it is done."""
+"""Edits of modes of profiles, and of which mode a fixture stands in."""
 
 from __future__ import annotations
 
-from msgspec import Struct
 from msgspec.structs import replace
 
-from welvo.patch.index import Index
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, join_changes, put_entries
 from welvo.rig.edits import take_out, unpack_profile
 from welvo.rig.lookup import mode_of, name_of_item
-from welvo.rig.notation import say_count, say_place
+from welvo.rig.notation import say_count
 from welvo.rig.patched import Fixture, Place
 from welvo.rig.profile import Mode, Profile
-
-
-class Consequence(Struct, frozen=True):
-    """One fixture (or item behind it) whose slots would be others: said before and after, and whom it would newly
-    meet."""
-
-    key: str
-    who: str
-    before: str
-    after: str
-    meets: tuple[str, ...] = ()
-
-
-def list_consequences(index: Index, after: Rig) -> list[Consequence]:
-    """Everything whose slots are others in `after` than in the index's rig, in order of numbers; new clashes by
-    name."""
-    then = Index(after)
-    found = []
-    for key in (*index.rig.fixtures, *index.rig.elements):
-        if key not in after.fixtures and key not in after.elements:
-            found.append(Consequence(key, name_of_item(index.rig, key), _say_item(index, key), "removed"))
-            continue
-        old, new = index.spans_of(key), then.spans_of(key)
-        if [(s.universe, s.first, s.last, s.break_no) for s in old] == [
-            (s.universe, s.first, s.last, s.break_no) for s in new
-        ]:
-            continue
-        found.append(
-            Consequence(
-                key,
-                name_of_item(after, key),
-                _say_item(index, key),
-                _say_item(then, key),
-                tuple(sorted(_items_met(then, key) - _items_met(index, key))),
-            )
-        )
-    touched = {c.key for c in found}
-    for key in (*after.fixtures, *after.elements):
-        fresh = (
-            _items_met(then, key) - _items_met(index, key)
-            if key not in touched and key in index.rig.fixtures
-            else set()
-        )
-        if fresh:
-            found.append(
-                Consequence(
-                    key, name_of_item(after, key), _say_item(index, key), _say_item(then, key), tuple(sorted(fresh))
-                )
-            )
-    return sorted(found, key=lambda c: (not c.who.isdigit(), int(c.who) if c.who.isdigit() else 0, c.who))
-
-
-def _say_item(index: Index, key: str) -> str:
-    rig = index.rig
-    parts = [f"{say_place(rig.universes[s.universe].number, s.first)}–{s.last:03d}" for s in index.spans_of(key)]
-    return ", ".join(parts) or "not patched"
-
-
-def _items_met(index: Index, key: str) -> set[str]:
-    return {
-        index.word_for_taker(c.b.key if c.a.key == key else c.a.key)
-        for s in index.spans_of(key)
-        for c in index.clashes_in_universe(s.universe)
-        if key in (c.a.key, c.b.key)
-    }
-
-
-def say_all(found: list[Consequence]) -> str:
-    """The consequences in one sentence."""
-    if not found:
-        return "No address changes."
-    clashes = [c for c in found if c.meets]
-    words = f"{say_count(len(found), 'fixture')} would take other slots"
-    return (
-        words
-        + (
-            f", {len(clashes)} of them meeting others: "
-            + ", ".join(f"{c.who} meets {' and '.join(c.meets[:2])}" for c in clashes[:3])
-            if clashes
-            else ", none meeting others"
-        )
-        + "."
-    )
-
-
-# ---- edits whose consequences are worth seeing first
 
 
 def with_mode(rig: Rig, pid: str, mid: str, mode: Mode, label: str) -> Edit:
