@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from welvo.app.patch.laying_form import Ghost, Proposal
+from welvo.app.patch.laying_form import Proposal
 from welvo.app.session import Session
 from welvo.patch.arrange import make_copies
 from welvo.patch.index import Index
@@ -42,14 +42,12 @@ class CopyForm(Proposal):
         except Refused as e:
             self.say(str(e), [], "Copy", False)
             self.foresee(None)
-            self.ghosts.emit([])
             return
         self._made = new, change
         then = Index(new)
-        rows, ghosts = [], []
+        rows = []
         for key in change.made:
             spans = then.spans_of(key)
-            ghosts += [Ghost(x.universe, x.first, x.last, name_of_item(new, key)) for x in spans]
             at = say_place(new.universes[spans[0].universe].number, spans[0].first) if spans else "not patched"
             f = new.fixtures.get(key)
             rows.append((name_of_item(new, key), f.name if f else "", at))
@@ -60,7 +58,6 @@ class CopyForm(Proposal):
             words = f"{len(change.made) - len(left)} of {made} find a place; without one: {', '.join(left[:6])}{more}."
         self.say(words, rows, f"Make {made}", True)
         self.foresee(self._made)
-        self.ghosts.emit(ghosts)
 
     def do(self) -> None:
         made = self._made

@@ -29,7 +29,7 @@ from welvo.patch.repack import repack_universe
 from welvo.patch.steps import PatchStep, apply_steps, footprint_of
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig
-from welvo.rig.lookup import mode_of, name_of_item, universe_by_number, universes_in_order
+from welvo.rig.lookup import mode_of, name_of_item, universe_by_number, universe_ids, universes_in_order
 from welvo.rig.notation import read_numbers, read_place, say_count, say_place
 from welvo.rig.readers import read_whole_number
 from welvo.survey.effect_words import say_all
@@ -55,18 +55,21 @@ class Ghost(Struct, frozen=True):
     words: str
 
 
-def ghosts_of(rig: Rig, steps: list[PatchStep]) -> list[Ghost]:
-    """Ghosts of steps; an element shows its first stretch."""
+def ghosts_of(rig: Rig, found: Foreseen) -> list[Ghost]:
+    """Where everything would stand that an edit places or moves: what the edit is about first, then the others."""
+    ids = universe_ids(rig)
+    moved = [e for e in found.effects if e.after and e.kind in ("moves", "slots", "placed", "made")]
     return [
-        Ghost(s.universe, s.address, s.address + footprint_of(rig, s.key, s.break_no) - 1, name_of_item(rig, s.key))
-        for s in steps
+        Ghost(ids[number], first, last, e.who)
+        for e in sorted(moved, key=lambda e: not e.own)
+        for number, first, last in e.after
+        if number in ids
     ]
 
 
 class Proposal(QWidget, Asks):
-    """Base: a title, fields, what would happen, and the two ways out. Emits `ghosts` and, when over, `closed`."""
+    """Base: a title, fields, what would happen, and the two ways out. Emits `closed` when it is over."""
 
-    ghosts = Signal(object)
     closed = Signal()
 
     def __init__(self, session: Session, title: str, act: str) -> None:
@@ -129,7 +132,6 @@ class Proposal(QWidget, Asks):
 
     def leave(self) -> None:
         self.session.show_foreseen(None)
-        self.ghosts.emit([])
         self.closed.emit()
 
 
@@ -267,7 +269,6 @@ class LayForm(Proposal):
             self.laid = LaidOut(())
             self.say(str(e), [], "Lay out", False)
             self.foresee(None)
-            self.ghosts.emit([])
             return
         rig = s.rig
         words = []
@@ -304,7 +305,6 @@ class LayForm(Proposal):
             words.append("All of them stand there already.")
         self.say(" ".join(words), rows, f"Lay out {len(rows)}" if rows else "Lay out", bool(rows))
         self.foresee(take_layout(rig, self.laid) if self.laid.steps else None)
-        self.ghosts.emit(ghosts_of(rig, list(self.laid.steps)))
 
     def _more_fit(self, laying: Laying) -> str:
         """How many more of the last kind would fit behind."""
@@ -377,7 +377,6 @@ class PackForm(Proposal):
             )
         self.say(words, rows, f"Move {len(rows)}" if rows else "Pack", bool(rows))
         self.foresee(apply_steps(rig, self.steps, f"pack universe {number}") if self.steps else None)
-        self.ghosts.emit(ghosts_of(rig, self.steps))
 
     def do(self) -> None:
         number = self.session.rig.universes[self.universe].number

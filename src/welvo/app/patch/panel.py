@@ -46,12 +46,11 @@ class KindForm:
 
 
 class PatchPanel(FormPanel):
-    """What is selected, or a form that stays open over changes of the selection. Emits `preview` for the tapes."""
+    """What is selected, or a form that stays open over changes of the selection."""
 
     tries = True
 
     wanted = Signal()
-    preview = Signal(object)
 
     def __init__(self, session: Session, network: Network) -> None:
         super().__init__(session, network)
@@ -81,11 +80,10 @@ class PatchPanel(FormPanel):
     # ---- forms
 
     def open_form(self, form: Proposal) -> None:
-        """Show a form in place of what is selected; the tapes show its ghosts."""
+        """Show a form in place of what is selected."""
         self.close_form()
         self.form = form
         self.wanted.emit()
-        form.ghosts.connect(self.preview)
         form.closed.connect(self.close_form)
         self.build_form()
         form.update_preview()
@@ -93,7 +91,7 @@ class PatchPanel(FormPanel):
     def close_form(self) -> None:
         if self.form is not None:
             self.form = None
-            self.preview.emit([])
+            self.session.show_foreseen(None)
             self.build_form()
 
     def lay_out(self) -> None:

@@ -21,6 +21,7 @@ from welvo.app.commands import PATCH_PAGES, ZOOMS
 from welvo.app.jobs.network import Network
 from welvo.app.patch.add_fixtures import AddFixtures
 from welvo.app.patch.item_list import ItemList
+from welvo.app.patch.laying_form import ghosts_of
 from welvo.app.patch.panel import PatchPanel
 from welvo.app.patch.slot_form import next_gap
 from welvo.app.patch.tapes import Tapes
@@ -41,6 +42,7 @@ from welvo.app.widgets.painting import (
 from welvo.app.widgets.painting import popup_menu as popup_menu
 from welvo.app.widgets.start import Start
 from welvo.app.widgets.station import Station
+from welvo.checks.foresee import Foreseen
 from welvo.patch.removing import remove_items
 from welvo.patch.steps import footprint_of
 from welvo.rig.document import Change
@@ -172,7 +174,7 @@ class PatchStation(Station):
         self.setLayout(layout)
         self.page = "Tapes"
         self.show_page("Tapes")
-        self.panel.preview.connect(self.tapes.show_ghosts)
+        session.foreseen.connect(self._show_foreseen)
         self.list.paste.connect(self.paste_clipboard)
         self.list.acts = self.item_menu
         self.tapes.menu_wanted.connect(lambda at: self.item_menu().popup(at))
@@ -180,6 +182,10 @@ class PatchStation(Station):
         self._follow_zoom(self.tapes.level_name)
         self._fill_which()
         self._fill_groups()
+
+    def _show_foreseen(self, found: Foreseen | None) -> None:
+        """Draw hollow on the tapes where everything would stand that an edit moves, before it is done."""
+        self.tapes.show_ghosts(ghosts_of(self._session.rig, found) if found else [])
 
     # ---- pages and menus
 

@@ -28,6 +28,7 @@ from welvo.patch.landing import Landing, foresee_landing
 from welvo.patch.steps import PatchStep, apply_steps
 from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS
+from welvo.rig.document import Edit
 from welvo.rig.edits import move_item
 from welvo.rig.lookup import name_of_item, universe_by_number
 from welvo.rig.notation import read_place, say_count, say_place
@@ -64,7 +65,9 @@ class Tapes(TapeView):
         self._when_let_go: list[str] | None = None
 
     def _let_go(self) -> None:
-        self._carry = None
+        if self._carry:
+            self._carry = None
+            self._session.show_foreseen(None)
 
     # ---- mouse
 
@@ -185,6 +188,7 @@ class Tapes(TapeView):
         start = s.index.span_of_break(c.key, c.break_no)
         if not c.along or start is None:
             c.landings = ()
+            self._foresee_drop(c)
             return
         step = s.rig.universes[universe].number - s.rig.universes[start.universe].number
         found = []
@@ -196,50 +200,59 @@ class Tapes(TapeView):
                 return
             found.append(foresee_landing(s.index, x.item_of_span, x.break_no, uid, to, moving))
         c.landings = tuple(found)
+        self._foresee_drop(c)
+
+    def _foresee_drop(self, carry: Carry) -> None:
+        """Show what putting it down here would do to others, in the way that the keys held now ask for."""
+        try:
+            edit = self._edit_of_drop(carry, *_how_to_drop(QApplication.keyboardModifiers()))
+        except Refused:
+            edit = None
+        self._session.show_foreseen(edit)
 
     def _drop_carried(self, copy: bool = False, exchange: bool = False) -> None:
         """Put down what is carried: moved, as a copy, or changing places with the one it lies on."""
-        carry, self._carry = self._carry, None
+        carry = self._carry
+        self._let_go()
         self.viewport().update()
         if not carry:
             return
         s = self._session
+        try:
+            change = s.take_over_edit(self._edit_of_drop(carry, copy, exchange))
+        except Refused as e:
+            s.say(str(e), "warning")
+            return
+        if copy:
+            s.select_items(list(change.made))
+
+    def _edit_of_drop(self, carry: Carry, copy: bool, exchange: bool) -> Edit:
+        """What putting it down does. Raises Refused where it would not."""
+        s = self._session
         lands = (carry.land, *carry.landings)
         if carry.along and not carry.landings:
-            s.say("Some of them would leave the universes there; all stay where they are.", "warning")
-            return
+            raise Refused("Some of them would leave the universes there; all stay where they are.")
         refused = next((x.refused for x in lands if x.refused), "")
-        over = next(
-            (
-                k
-                for k, x in zip((carry.key, *(y.item_of_span for y in carry.along)), lands)
-                if x.past_end and k in s.rig.fixtures
-            ),
-            "",
-        )
         if refused and not copy:
-            s.say(f"{refused}; it stays where it is.", "warning")
-        elif over:
-            s.say(f"{name_of_item(s.rig, over)} would end past the universe; it stays where it is.", "warning")
-        elif exchange:
-            self._exchange_places(carry)
-        else:
-            steps = [PatchStep(carry.key, carry.break_no, carry.land.universe, carry.land.first)]
-            steps += [
-                PatchStep(x.item_of_span, x.break_no, y.universe, y.first) for x, y in zip(carry.along, carry.landings)
-            ]
-            keys = list(dict.fromkeys(x.key for x in steps))
-            if copy:
-                made = s.attempt_edit(copy_items, keys, steps)
-                if made:
-                    s.select_items(list(made.made))
-            elif len(steps) == 1:
-                s.attempt_edit(move_item, carry.key, carry.break_no, carry.land.universe, carry.land.first)
-            else:
-                where = say_place(s.rig.universes[carry.land.universe].number, carry.land.first)
-                s.attempt_edit(apply_steps, steps, f"move {say_count(len(keys), 'item')} to {where}")
+            raise Refused(f"{refused}; it stays where it is.")
+        for key, land in zip((carry.key, *(y.item_of_span for y in carry.along)), lands):
+            if land.past_end and key in s.rig.fixtures:
+                raise Refused(f"{name_of_item(s.rig, key)} would end past the universe; it stays where it is.")
+        if exchange:
+            return self._exchange_places(carry)
+        steps = [PatchStep(carry.key, carry.break_no, carry.land.universe, carry.land.first)]
+        steps += [
+            PatchStep(x.item_of_span, x.break_no, y.universe, y.first) for x, y in zip(carry.along, carry.landings)
+        ]
+        keys = list(dict.fromkeys(x.key for x in steps))
+        if copy:
+            return copy_items(s.rig, keys, steps)
+        if len(steps) == 1:
+            return move_item(s.rig, carry.key, carry.break_no, carry.land.universe, carry.land.first)
+        where = say_place(s.rig.universes[carry.land.universe].number, carry.land.first)
+        return apply_steps(s.rig, steps, f"move {say_count(len(keys), 'item')} to {where}")
 
-    def _exchange_places(self, carry: Carry) -> None:
+    def _exchange_places(self, carry: Carry) -> Edit:
         """Change places with the one item that lies where it would land."""
         s = self._session
         met = list(dict.fromkeys(m[0] for m in carry.land.meets))
@@ -249,11 +262,8 @@ class Tapes(TapeView):
             else None
         )
         if carry.along or other is None:
-            s.say("To swap, carry one item onto one other; it stays where it is.", "warning")
-            return
-        s.attempt_edit(
-            lambda _: swap_items(s.index, (carry.key, carry.break_no), (other.item_of_span, max(0, other.break_no)))
-        )
+            raise Refused("To swap, carry one item onto one other; it stays where it is.")
+        return swap_items(s.index, (carry.key, carry.break_no), (other.item_of_span, max(0, other.break_no)))
 
     def carry_words(self, land: Landing) -> tuple[str, str]:
         """Mark and sentence of the card beside what is carried."""
@@ -413,7 +423,7 @@ class Tapes(TapeView):
         key, shift = e.key(), bool(e.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         if key == Qt.Key.Key_Escape and (self._carry or self.lens):
             if self._carry:
-                self._carry = None
+                self._let_go()
             else:
                 self.toggle_lens()
         elif key == Qt.Key.Key_Space:
@@ -455,7 +465,7 @@ class Tapes(TapeView):
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self._drop_carried(*_how_to_drop(e.modifiers()))
         elif key == Qt.Key.Key_Escape:
-            self._carry = None
+            self._let_go()
         elif e.text() and e.text() in "0123456789.":
             self._carry.typed += e.text()
             try:
