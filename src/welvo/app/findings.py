@@ -12,7 +12,7 @@ from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs, marks
 from welvo.app.widgets.fields import LineField, set_help
-from welvo.app.widgets.fixes import run_fix
+from welvo.app.widgets.fixes import fix_button
 from welvo.app.widgets.literal import literal_text
 from welvo.app.widgets.painting import (
     RIGHT,
@@ -95,13 +95,7 @@ class OpenedFinding(QFrame):
                 body.addWidget(_ChangeLine(what, old, new))
         buttons: list[QWidget | int | None] = []
         for n, fix in enumerate(finding.possible_fixes[:5]):
-            made = make_button(
-                fix.label,
-                lambda fix=fix: run_fix(session, network, fix),
-                "; ".join(f"{a}: {b} → {d}" for a, b, d in fix.changes),
-                primary=n == 0,
-            )
-            buttons.append(made)
+            buttons.append(fix_button(session, network, fix, primary=n == 0))
         if len(buttons) > 1:
             for b in buttons:
                 body.addLayout(row_of_widgets(b, None))

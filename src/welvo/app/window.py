@@ -39,12 +39,12 @@ from welvo.app.recovery import Keeper
 from welvo.app.rig_files import RigFiles
 from welvo.app.session import Session
 from welvo.app.stations import Stations
-from welvo.app.strip import Strip
 from welvo.app.widgets.fields import commit_focus
 from welvo.app.widgets.literal import visible_letters
 from welvo.app.widgets.message import Message
 from welvo.app.widgets.painting import column_of_widgets, row_of_widgets
 from welvo.app.widgets.start import Start
+from welvo.app.widgets.strip import Strip
 from welvo.app.widgets.theme import THEME
 from welvo.live.worker import Fault
 
@@ -133,7 +133,7 @@ class Window(QWidget):
 
     def foresee_act(self, act: Callable[[], object] | None) -> None:
         """Show what the edit that an act would make does to others; None: it is not about to be done any more."""
-        self.session.show_foreseen(self.session.edit_of_act(act) if act else None)
+        self.strip.foresee_act(act)
 
     def informed(self, words: str) -> None:
         """What a widget below this window did and has to say."""

@@ -14,7 +14,7 @@ from welvo.app.jobs.live_path import chain_of, look_at
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
-from welvo.app.widgets.fixes import run_fix
+from welvo.app.widgets.fixes import fix_button
 from welvo.app.widgets.painting import clear_layout, draw_text_line, make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import Panel, Title
 from welvo.app.widgets.theme import THEME
@@ -96,14 +96,7 @@ class BenchPanel(Panel):
         self.body.addWidget(Title(f"Why is {who} dark?" if cause.certain else f"The way to {who}"))
         self.body.addWidget(make_label(cause.sentence, 13, True, wrap=True))
         for fix in fixes:
-            self.body.addWidget(
-                make_button(
-                    fix.label,
-                    lambda fix=fix: run_fix(s, network, fix),
-                    "; ".join(f"{a}: {b} → {c}" for a, b, c in fix.changes),
-                    primary=True,
-                )
-            )
+            self.body.addWidget(fix_button(s, network, fix, primary=True))
         if cause.proof:
             self.body.addWidget(make_label(cause.proof, 11, wrap=True))
         if cause.do and not fixes:

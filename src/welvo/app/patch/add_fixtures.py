@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QWidget
 
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
+from welvo.app.widgets.strip import Strip
 from welvo.patch.adding import AddWish, add_fixtures, fit_from
 from welvo.rig.base import Refused
 from welvo.rig.notation import say_count
@@ -45,6 +46,7 @@ class AddFixtures(WishDialog):
         )
         self.made: list[str] = []
         self._offer_modes()
+        self.show_effects(Strip(session, 30))
         self.finish()
         self.count.setFocus()
         self.count.selectAll()

@@ -14,6 +14,7 @@ from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import Choice
 from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_label, row_of_widgets
+from welvo.app.widgets.strip import Strip
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.formats.workbooks import Grid, read_grid
 from welvo.rig.base import Refused
@@ -83,6 +84,7 @@ class ImportTable(WishDialog):
         self._choices: list[Choice] = []
         self._shown_types: tuple[tuple[str, int], ...] | None = None
         self._fill_columns()
+        self.show_effects(Strip(session, 30))
         self.finish(room=30)
 
     def _is_mode(self, value: str) -> bool:

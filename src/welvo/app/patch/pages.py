@@ -9,6 +9,7 @@ from welvo.app.widgets.dialogs import Dialog, WishDialog
 from welvo.app.widgets.fields import LineField, set_help
 from welvo.app.widgets.moves import Moves
 from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label, row_of_widgets
+from welvo.app.widgets.strip import Strip
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.patch.arrange import renumber_universes
 from welvo.rig.base import Refused
@@ -231,6 +232,7 @@ class RenumberBlock(WishDialog):
         )
         self._moves = QVBoxLayout()
         self.body.addLayout(self._moves)
+        self.show_effects(Strip(session, 30))
         self.finish()
 
     def _renumbered_rig(self) -> tuple[Rig, Change, list[tuple[str, str, str]]]:

@@ -9,6 +9,7 @@ from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import set_help
 from welvo.app.widgets.moves import Moves
 from welvo.app.widgets.painting import clear_layout, column_of_widgets
+from welvo.app.widgets.strip import Strip
 from welvo.rig.notation import say_count
 from welvo.survey import spreadsheet
 
@@ -44,6 +45,7 @@ class PasteRows(WishDialog):
         self._rows = column_of_widgets(spacing=0)
         self.body.addLayout(self._rows)
         self.text.textChanged.connect(self.look)
+        self.show_effects(Strip(session, 30))
         self.finish()
 
     def foresee(self) -> tuple[str, str]:

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from welvo.app.disk import wait_for
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
+from welvo.app.widgets.strip import Strip
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.formats.files import write_atomic
 from welvo.formats.mvr import read_mvr
@@ -50,6 +51,7 @@ class ImportScene(WishDialog):
             )
         self.list.show_lines(rows)
         self.body.addWidget(self.list, 1)
+        self.show_effects(Strip(session, 30))
         self.finish(room=48)
 
     def foresee(self) -> tuple[str, str]:

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.painting import CENTRE, draw_frame, draw_text_line
+from welvo.app.widgets.strip import Strip
 from welvo.app.widgets.theme import THEME
 from welvo.rig.abilities import ability_of_port
 from welvo.rig.base import Refused
@@ -144,6 +145,7 @@ class SplitElement(WishDialog):
         self.drawing = SplitDrawing()
         self.body.addWidget(self.drawing, 1)
         self._fill_in()
+        self.show_effects(Strip(session, 30))
         self.finish()
 
     def _fill_in(self) -> None:

@@ -11,6 +11,7 @@ from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import Choice
 from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
+from welvo.app.widgets.strip import Strip
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.formats.rigfile import load_rig_file
 from welvo.formats.versions import in_time, unpack_version
@@ -62,6 +63,7 @@ class MergeRigs(WishDialog):
         self.theirs = make_button(
             "Take theirs", lambda: self.decide("theirs"), "For the chosen rows, or for all when none is."
         )
+        self.show_effects(Strip(session, 30))
         self.finish(None, self.mine, self.theirs, room=34)
 
     # ---- what is merged

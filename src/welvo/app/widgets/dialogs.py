@@ -7,6 +7,7 @@ dialog and keeps it open, so that nothing that was typed is lost.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import Protocol
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
@@ -150,6 +151,12 @@ def line_to_type_into(words: str, help_text: str, value: str = "", width: int = 
     return made
 
 
+class EffectsShown(Protocol):
+    """What shows the effects of an act: a strip in a dialog."""
+
+    def foresee_act(self, act: Callable[[], object] | None) -> None: ...
+
+
 class WishDialog(Dialog, Asks):
     """A dialog that says what would happen with each change of its lines, and does it when it may."""
 
@@ -168,6 +175,12 @@ class WishDialog(Dialog, Asks):
         self.lines = self.body
         self.act = act
         self.go = make_button(act, self.take_wish, primary=True)
+        self._strip: EffectsShown | None = None
+
+    def show_effects(self, strip: EffectsShown) -> None:
+        """Show in a strip what its act would do to others, for as long as it is open. Before `finish`."""
+        self._strip = strip
+        self.finished.connect(lambda _: strip.foresee_act(None))
 
     def foresee(self) -> tuple[str, str]:
         """What would happen, and the words of the button that does it; empty when there is nothing to do."""
@@ -186,10 +199,13 @@ class WishDialog(Dialog, Asks):
             self.refused(str(e))
             self.go.setText(self.act)
             self.go.setEnabled(False)
-            return
-        self.say(words)
-        self.go.setText(act or self.act)
-        self.go.setEnabled(bool(act))
+            act = ""
+        else:
+            self.say(words)
+            self.go.setText(act or self.act)
+            self.go.setEnabled(bool(act))
+        if self._strip:
+            self._strip.foresee_act(self.do if act else None)
 
     def take_wish(self) -> None:
         self.do()
@@ -198,6 +214,8 @@ class WishDialog(Dialog, Asks):
     def finish(
         self, primary: QPushButton | None = None, *left: QWidget | int | None, leave: str = "Cancel", room: int = 34
     ) -> None:
+        if isinstance(self._strip, QWidget):
+            self._outer.addWidget(self._strip)
         super().finish(primary or self.go, *left, leave=leave, room=room)
         self.look()
 

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtCore import QEvent, QObject
+from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs
+from welvo.app.widgets.painting import make_button
 from welvo.checks.registry import Fix
 from welvo.matching.lamps import wishes_for_lamps
 from welvo.matching.planned import full_plan
@@ -15,10 +17,42 @@ from welvo.rig.base import Refused
 from welvo.rig.protocol import say_wire
 
 
+def fix_button(session: Session, network: Network, fix: Fix, primary: bool = False) -> QPushButton:
+    """The button of a fix. While it is pointed at, or has the keys, what it would do to others is shown."""
+    words = "; ".join(f"{a}: {b} → {d}" for a, b, d in fix.changes)
+    made = make_button(fix.label, lambda: run_fix(session, network, fix), words, primary=primary)
+    if fix.edit:
+        made.installEventFilter(_Pointed(session, fix, made))
+    return made
+
+
+class _Pointed(QObject):
+    """Shows what the edit of a fix would do while its button is pointed at."""
+
+    def __init__(self, session: Session, fix: Fix, button: QPushButton) -> None:
+        super().__init__(button)
+        self._session, self._fix = session, fix
+
+    def eventFilter(self, watched: QObject, e: QEvent) -> bool:
+        if e.type() in (QEvent.Type.Enter, QEvent.Type.FocusIn) and self._fix.edit:
+            try:
+                self._session.show_foreseen(self._fix.edit(self._session.rig))
+            except (Refused, KeyError):  # the rig is another one since the finding was made; pressing it says so
+                self._session.show_foreseen(None)
+        elif e.type() in (QEvent.Type.Leave, QEvent.Type.FocusOut, QEvent.Type.Hide):
+            self._session.show_foreseen(None)
+        return super().eventFilter(watched, e)
+
+
 def run_fix(session: Session, network: Network, fix: Fix) -> None:
     """Do what a fix says: an edit of the rig, or a push to a device or a lamp."""
     if fix.edit:
-        if session.attempt_edit(fix.edit) is not None:
+        before = session.rig
+        if session.attempt_edit(fix.edit) is None:
+            return
+        if session.rig is before:
+            session.say(f"“{fix.label}” changed nothing: the rig is like that already.", "warning")
+        else:
             session.say_done(f"Done: {fix.label}.")
     elif fix.push:
         push_with_warning(session, network, *fix.push)

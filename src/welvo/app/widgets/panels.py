@@ -12,14 +12,13 @@ from PySide6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
-from welvo.app.widgets.fixes import run_fix
+from welvo.app.widgets.fixes import fix_button
 from welvo.app.widgets.forms import Form, Row, Subject
 from welvo.app.widgets.painting import (
     RIGHT,
     clear_layout,
     column_of_widgets,
     draw_text_line,
-    make_button,
     make_label,
     row_of_widgets,
     width_of,
@@ -97,13 +96,7 @@ def finding_card(session: Session, network: Network, finding: Finding) -> QWidge
     body.addLayout(head)
     body.addWidget(make_label(finding.reason, 11, wrap=True))
     for fix in finding.possible_fixes[:5]:
-        body.addWidget(
-            make_button(
-                fix.label,
-                lambda fix=fix: run_fix(session, network, fix),
-                "; ".join(f"{a}: {b} → {d}" for a, b, d in fix.changes),
-            )
-        )
+        body.addWidget(fix_button(session, network, fix))
     card.setLayout(body)
     return card
 

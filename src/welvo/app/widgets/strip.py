@@ -5,6 +5,8 @@ It stands above the path and is there only while somebody else is touched. *Show
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
@@ -22,9 +24,9 @@ from welvo.rig.notation import say_count
 class Strip(QWidget):
     """Shows what `session.foreseen` tells, in words; hidden while nobody else is touched."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, inset: int = 96) -> None:
         super().__init__()
-        self._session = session
+        self._session, self._inset = session, inset
         self.shown: Foreseen | None = None
         self.words = make_label("", 12, wrap=True)
         self.words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
@@ -32,12 +34,16 @@ class Strip(QWidget):
         self.all.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # the keys stay in the field that is typed into
         self.setAccessibleName("What this would do to others")
         row = row_of_widgets(self.words, self.all)
-        row.setContentsMargins(96, 5, 12, 5)
+        row.setContentsMargins(inset, 5, 12, 5)
         row.setStretch(0, 1)
         self.setLayout(row)
         session.foreseen.connect(self._follow_foreseen)
         session.changed.connect(lambda _: self._follow_foreseen(None))
         self.hide()
+
+    def foresee_act(self, act: Callable[[], object] | None) -> None:
+        """Show what the edit that an act would make does to others; None: it is not about to be done any more."""
+        self._session.show_foreseen(self._session.edit_of_act(act) if act else None)
 
     def _follow_foreseen(self, found: Foreseen | None) -> None:
         self.shown = found
@@ -53,7 +59,7 @@ class Strip(QWidget):
         p = QPainter(self)
         p.fillRect(self.rect(), THEME.color("raised"))
         p.fillRect(0, 0, self.width(), 1, THEME.color("line"))
-        marks.draw_mark(p, "warning", 74, (self.height() - 12) / 2)
+        marks.draw_mark(p, "warning", self._inset - 22, (self.height() - 12) / 2)
 
 
 class AllEffects(Dialog):
