@@ -77,11 +77,11 @@ def test_a_kept_profile_is_there_for_the_next_rig_and_a_newer_one_is_a_finding(
     d._pick_book()
     assert "Differences" in d.saying.text()
     shown: list[str] = []
-    monkeypatch.setattr(library.Preview, "exec", lambda self: bool(shown.append(self.windowTitle())))
+    monkeypatch.setattr(library.AddressPreview, "exec", lambda self: bool(shown.append(self.windowTitle())))
     before = small.session.rig
     d.revise_profile()
     assert shown and small.session.rig is before
-    monkeypatch.setattr(library.Preview, "exec", lambda self: True)
+    monkeypatch.setattr(library.AddressPreview, "exec", lambda self: True)
     d.revise_profile()
     rig = small.session.rig
     assert {rig.fixtures[k].profile for k in "ab"} == {d.made} and rig.profiles[d.made].revision == "2"

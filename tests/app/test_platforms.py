@@ -24,14 +24,14 @@ from welvo.app.computer import Computer
 from welvo.app.main import make_window, program_icon
 from welvo.app.session import Session
 from welvo.demo.gallery import make_gallery
-from welvo.patience import Limit
+from welvo.patience import PatienceLimit
 app = QApplication([])
 app.setStyle("Fusion")
 app.setWindowIcon(program_icon())
 window = make_window(Session(make_gallery()), Computer(theme="dark", text_step=0), "127.0.0.1", Path(sys.argv[1]))
 window.files.may_leave = lambda: True
 window.show()
-limit = Limit(20)
+limit = PatienceLimit(20)
 while limit.lasts() and not (window.windowHandle() and window.windowHandle().isExposed()):
     app.processEvents()
 cut = []

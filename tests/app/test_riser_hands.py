@@ -107,7 +107,7 @@ def test_something_dragged_over_a_port_is_announced_and_forgotten(runs: Window) 
         return ("" if riser._ghost[2] else "refused: ") + riser._ghost[1]
 
     name = name_of_item(before, "e1")
-    assert over(riser.column_of_port("9").center().toPoint(), "e1").startswith(f"{name} to port 9, place 1 · ")
+    assert over(riser.column_of_port("9").center().toPoint(), "e1").startswith(f"{name} to port 9, place 1")
     assert over(riser.column_of_port("9").center().toPoint(), "e1", "e2").startswith("2 items to port 9, place 1")
     # inside a long string, here one that folds: at the very pixel, which is where it lands then
     swarm = riser.rect_of("7", riser.courses["7"].strokes[1]).center()

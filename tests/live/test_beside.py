@@ -122,7 +122,7 @@ from welvo.app.computer import Computer
 from welvo.app.main import make_window
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog
-from welvo.patience import Limit
+from welvo.patience import PatienceLimit
 from welvo.rig.document import Rig
 from welvo.rig.wiring import Feed, Sender, Universe
 feeds = {"w": Feed(universe="a", sender="s", wire=5, to="127.0.0.71", rule="always")}
@@ -133,7 +133,7 @@ window.files.may_leave = lambda: True
 window.show()
 window.network.start_network()
 def spin(until, seconds=20):
-    limit = Limit(seconds)
+    limit = PatienceLimit(seconds)
     while limit.lasts() and not until():
         app.processEvents()
         time.sleep(0.005)

@@ -280,8 +280,8 @@ listener.start_listening()
 out = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
 out.setsockopt(socket.IPPROTO_IP, socket.IP_MULTICAST_IF, socket.inet_aton(here.ip))
 wanted = (1, 63, 64, 65, 999, 2000, 4000)
-from welvo.patience import Limit
-limit = Limit(8)
+from welvo.patience import PatienceLimit
+limit = PatienceLimit(8)
 while limit.lasts() and len(listener.heard_sources(time.time())) < len(wanted):
     for u in wanted:
         data = sacn.Data(bytes([u & 127 or 1] * 16), u, bytes([u & 255]) * 8)
@@ -409,7 +409,7 @@ def test_a_process_that_does_not_answer_is_replaced_with_its_identity(ear: socke
 
 UNREACHABLE = """
 import subprocess, sys, time
-from welvo.patience import Limit
+from welvo.patience import PatienceLimit
 from welvo.live.engine import EngineProcess
 from welvo.live.messages import UniverseOut
 def ip(*words): subprocess.run(["ip", *words], check=True)
@@ -422,14 +422,14 @@ engine = EngineProcess("10.9.8.7", 1)
 engine.set_streams([UniverseOut("g", "sacn", 5, ("239.255.0.5",)), UniverseOut("u", "sacn", 6, ("10.9.8.9",))])
 def until(kind, condition):
     begun = time.monotonic()
-    limit = Limit(3)
+    limit = PatienceLimit(3)
     while limit.lasts():
         if condition(engine.state.wrong):
             print(kind, round(time.monotonic() - begun, 2), sorted(engine.state.wrong.items()))
             return
         time.sleep(0.005)
     print("never", kind, engine.state)
-wait = Limit(3)
+wait = PatienceLimit(3)
 while wait.lasts() and engine.state.kind != "sending": time.sleep(0.01)
 time.sleep(1.5)  # the link has to be seen up by the kernel before anything can be said of it
 until("good", lambda w: not w)

@@ -15,7 +15,7 @@ class SizeForm(Proposal):
         super().__init__(session, f"Universe {session.rig.universes[uid].number} of {size} slots?", "Change")
         self.uid, self.slots = uid, size
         self.quiet = True
-        """Nothing that is patched would move."""
+        """Nothing that is patched would move: what shifts in numbers alone stood in the strip while it was typed."""
         self.note_words("The sender, and every device that takes it, must be set to the same size.")
         self.finish()
 
@@ -28,7 +28,7 @@ class SizeForm(Proposal):
             self.leave()
             return
         found = self.foresee(self._edit(rig))
-        self.quiet = not found.strip
+        self.quiet = {e.kind for e in found.effects} <= {"running", "octet"}
         self.say_effects(found, f"Take {self.slots}")
 
     def do(self) -> None:

@@ -35,7 +35,7 @@ class TapeView(TapeFrame):
         self.ghosts = {}
         for g in ghosts:
             self.ghosts.setdefault(g.universe, []).append(g)
-        if first:
+        if first and self.isVisible():  # behind another station it stays where it was left
             r = self.row_of(ghosts[0].universe)
             bar = self.verticalScrollBar()
             if r and not bar.value() <= r.y <= bar.value() + self.viewport().height() - HEADER - r.height:

@@ -231,8 +231,8 @@ class Choice(QComboBox):
         self.setCurrentIndex(max(0, self.findData(value)))
 
     def _foresee(self, index: int) -> None:
-        key = str(self.itemData(index))
-        if self.try_apply is not None:
+        if self.try_apply is not None and self.view().isVisible():  # filling it highlights too
+            key = str(self.itemData(index))
             show_foreseen(self, partial(self.try_apply, key) if key != self._value else None)
 
     def hidePopup(self) -> None:
