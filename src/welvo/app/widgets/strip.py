@@ -38,12 +38,16 @@ class Strip(QWidget):
         row.setStretch(0, 1)
         self.setLayout(row)
         session.foreseen.connect(self._follow_foreseen)
-        session.changed.connect(lambda _: self._follow_foreseen(None))
+        session.changed.connect(self._follow_change)
         self.hide()
 
     def foresee_act(self, act: Callable[[], object] | None) -> None:
         """Show what the edit that an act would make does to others; None: it is not about to be done any more."""
         self._session.show_foreseen(self._session.edit_of_act(act) if act else None)
+
+    def _follow_change(self, _: object) -> None:
+        """What was about to be done is done, or would do something else now. Bound: it goes with a dialog's strip."""
+        self._follow_foreseen(None)
 
     def _follow_foreseen(self, found: Foreseen | None) -> None:
         self.shown = found
