@@ -231,7 +231,7 @@ def test_moving_a_segment_says_what_moves_before_it_is_done() -> None:
     rig = box(run, (Segment(kind="pixels", element="c"),), elements=elements)
     movers = lambda edit: [e.key for e in effects_of(Index(rig), edit) if e.kind == "moves"]  # noqa: E731
     new, change = move_segment(rig, "d", "1", 0, "2", 1)
-    assert movers((new, change)) == ["a", "b"] and [s.element for s in new.devices["d"].ports["1"].run] == ["b"]
+    assert movers((new, change)) == ["a", "b", "c"] and [s.element for s in new.devices["d"].ports["1"].run] == ["b"]
     assert [s.element for s in new.devices["d"].ports["2"].run] == ["c", "a"]
     assert movers(insert_pixels(rig, "d", "1", 0, 10)) == ["b", "c"]
     assert movers(insert_pixels(rig, "d", "2", 0, 10)) == []

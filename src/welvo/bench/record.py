@@ -65,8 +65,9 @@ def facts_of_subject(index: Index, of: str) -> str:
     if kind == "item" and key in rig.fixtures:
         f = rig.fixtures[key]
         places = [say_place(rig.universes[s.universe].number, s.first) for s in index.spans_of(key)]
-        on = set_on(index, key)
-        return " ".join([f.profile, f.mode, *places, str(on.address), on.behind])
+        breaks = sorted({max(0, s.break_no) for s in index.spans_of(key)}) or [0]
+        on = [set_on(index, key, b) for b in breaks]
+        return " ".join([f.profile, f.mode, *places, *(str(x.address) for x in on), on[0].behind])
     if kind == "item" and key in rig.elements:
         e = rig.elements[key]
         places = [say_place(rig.universes[s.universe].number, s.first) for s in index.spans_of(key)]

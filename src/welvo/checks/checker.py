@@ -33,6 +33,7 @@ from welvo.observed.values import NOTHING, SILENT_AFTER, Observed
 from welvo.patch.index import Followed, Index
 from welvo.protocols.rdm import say_uid
 from welvo.rig.document import Change, Rig
+from welvo.rig.notation import quick_sort_key
 from welvo.rig.refs import PortRef
 from welvo.runs.cable import Cables
 
@@ -353,8 +354,9 @@ class Checker:
         return self._report
 
 
-def _order_of_finding(f: Finding) -> tuple[int, str, str, str, str, str]:
-    return (SEVERITIES.index(f.severity), f.cause or f.code, f.where, f.subject, f.code, f.reason)
+def _order_of_finding(f: Finding) -> tuple[object, ...]:
+    cause, where = quick_sort_key(f.cause or f.code), quick_sort_key(f.where)
+    return (SEVERITIES.index(f.severity), cause, where, quick_sort_key(f.subject), f.code, f.reason)
 
 
 def check_rig(rig: Rig, observed: Observed = NOTHING, now: float = 0.0) -> Report:

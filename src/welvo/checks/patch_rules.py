@@ -66,7 +66,7 @@ def find_past_the_end(ctx: Context, uid: str) -> Iterator[Found]:
     for span in ctx.index.spans_on_universe(uid):
         if span.last > limit.slots:
             who = ctx.index.word_for_taker(span.key)
-            lost = span.last - max(limit.slots, span.first - 1)
+            lost = span.last - limit.slots
             end = f"{limit.why}" if limit.why else f"the universe ends at {limit.slots}"
             title = f"{who} ends {say_count(lost, 'slot')} past " + (
                 "what its port puts out" if limit.why else f"universe {universe.number}"

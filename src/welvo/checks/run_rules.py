@@ -539,7 +539,7 @@ def sizes_differ(ctx: Context, device_id: str) -> Iterator[Found]:
     whole = off // first.piece.k
     by = say_count(off, "slot") + (f", {say_count(whole, 'pixel')}" if whole else "")
     landmark = (
-        f"{say_place(*first.sender)} is running slot {say_thousands(ours)} for the sender and "
+        f"{say_place(*first.landmark)} is running slot {say_thousands(ours)} for the sender and "
         f"{say_thousands(theirs)} for the "
         f"device: {by} {'early' if theirs < ours else 'late'}."
     )

@@ -130,6 +130,7 @@ class ModeChanges(TypedDict):
     changes: list[ModeChange]
     meets: list[str]
     past: list[PastEnd]
+    lost: list[str]
     written: str | None
 
 

@@ -52,14 +52,14 @@ def runs(
     from welvo.formats.rigfile import save_rig_file
     from welvo.rig.base import Refused
     from welvo.runs.cable import Cables
-    from welvo.runs.edits import begin_and_make
+    from welvo.runs.edits import begin_and_make, first_port_for_pixels
     from welvo.runs.wish import attach_wish
 
     rig = load_rig(file)
     try:
         if attach or begin:
             device_id = _find_device(rig, device)
-            first = port or next(iter(rig.devices[device_id].ports), "")
+            first = port or first_port_for_pixels(rig, device_id)
             if attach:
                 rig, _ = attach_wish(rig, device_id, first, attach, shipped_pixels())
             if begin:

@@ -109,7 +109,7 @@ def patch(
         say_json(answer)
     else:
         _say_answer(answer)
-    raise Exit(1 if answer.get("left") or answer.get("meets") else 0)
+    raise Exit(1 if answer.get("left") or answer.get("meets") or answer.get("past") or answer.get("lost") else 0)
 
 
 def _find_keys(rig: Rig, what: str) -> list[str]:
@@ -193,7 +193,7 @@ def _moves_of_steps(index: Index, steps: list[PatchStep]) -> list[dict[str, Any]
 
 def _lay_out(index: Index, what: str, laying: Laying, write: Path | None) -> dict[str, Any]:
     from welvo.patch.laying import items_that_follow_layout, steps_that_change, take_layout
-    from welvo.patch.laying import lay_out_items as lay_out
+    from welvo.patch.laying import lay_out_tracks as lay_out
     from welvo.rig.lookup import mode_of, name_of_item
     from welvo.rig.notation import say_place
 
@@ -283,6 +283,7 @@ def _change_mode(index: Index, wish: str, write: Path | None) -> dict[str, Any]:
         ],
         "meets": sorted({w for names in meets.values() for w in names}, key=order_of_name),
         "past": [{"what": e.who, "slots": e.slots, "end": e.with_whom} for e in found if e.kind == "past"],
+        "lost": [e.who for e in found if e.kind == "unplaced"],
         "written": _write_rig(edit[0], write),
     }
 

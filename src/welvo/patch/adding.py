@@ -183,21 +183,30 @@ def add_fixtures(index: Index, wish: AddWish, first_number: int | None = None, n
     base, change = put_entries(rig, label, fixtures=made)
     if not wish.start:
         return base, replace(change, made=tuple(made))
-    base, fresh = _named_universe(base, wish)
-    patched = base
-    for break_no in range(len(profile.modes[wish.mode].breaks)):
-        keys = [(fid, break_no) for fid in made]
-        patched, more = _place_new_fixtures(patched, keys, wish.start if break_no == 0 else "free", label)
+    starts = read_starts(wish.start, len(profile.modes[wish.mode].breaks), profile.name)
+    patched, fresh = base, list[str]()
+    for break_no, start in enumerate(starts):
+        patched, more = _named_universe(patched, start)
+        fresh += more
+        patched, more = _place_new_fixtures(patched, [(fid, break_no) for fid in made], start, label)
         fresh += more
     universes = {"universes": frozenset(fresh)} if fresh else {}
     return patched, Change(label, {"fixtures": frozenset(made), **universes}, tuple(made))
 
 
-def _named_universe(rig: Rig, wish: AddWish) -> tuple[Rig, list[str]]:
-    """The universe that a wish names, or the first one of an empty rig, made where it is not there."""
+def read_starts(text: str, breaks: int, name: str) -> list[str]:
+    """`2.1, 1.100`: where each break starts, by comma; breaks that are not named go to free places. Raises Refused."""
+    found = [part.strip() or "free" for part in text.split(",")]
+    if len(found) > breaks:
+        raise Refused(f"{say_count(len(found), 'address', 'addresses')} for {say_count(breaks, 'break')} of {name}.")
+    return found + ["free"] * (breaks - len(found))
+
+
+def _named_universe(rig: Rig, start: str) -> tuple[Rig, list[str]]:
+    """The universe that a start names, or the first one of an empty rig, made where it is not there."""
     number = 0
-    if wish.start.lower() != "free":
-        number, _ = read_place(read_series(wish.start).start)
+    if start.lower() != "free":
+        number, _ = read_place(read_series(start).start)
     if universe_by_number(rig, number) or (not number and rig.universes):
         return rig, []
     rig, change = add_universe(rig, number or 1)

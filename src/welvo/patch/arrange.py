@@ -49,22 +49,40 @@ def make_copies(index: Index, keys: list[str], times: int, patched: bool = True)
     new, change = copy_items(rig, keys, times=times)
     if not patched:
         return (new, change), []
-    lead = next((s.universe for k in keys for s in index.spans_of(k)), "")
     order = universes_in_order(rig)
-    into = tuple(order[order.index(lead) :]) if lead in order else tuple(order)
-    breaks: list[tuple[str, int]] = []
-    for key in change.made:
-        fixture = new.fixtures.get(key)
-        mode = mode_of(new, fixture) if fixture else None
-        breaks += [(key, b) for b, part in enumerate(mode.breaks) if part.slots] if mode else [(key, 0)]
-    if not into:
+    if not order:
         return (new, change), [name_of_item(new, k) for k in change.made]
-    laid = lay_out_items(Index(new), breaks, Laying(into=into))
-    left = list(dict.fromkeys(name_of_item(new, k) for k, _ in laid.left))
-    if not laid.steps:
-        return (new, change), left
-    placed, _ = apply_steps(new, list(laid.steps), change.label)
-    return (placed, change), left
+    steps: list[PatchStep] = []
+    left: list[str] = []
+    # A break that stands in another universe than the first one does so on purpose: its copies stay with it there.
+    for lead, breaks in _tracks_of_copies(index, keys, change.made, new).items():
+        into = tuple(order[order.index(lead) :]) if lead in order else tuple(order)
+        laid = lay_out_items(Index(apply_steps(new, steps, "")[0]), breaks, Laying(into=into))
+        steps += laid.steps
+        left += [name_of_item(new, k) for k, _ in laid.left]
+    return (apply_steps(new, steps, change.label)[0] if steps else new, change), list(dict.fromkeys(left))
+
+
+def _tracks_of_copies(index: Index, keys: list[str], made: Iterable[str], new: Rig) -> dict[str, list[tuple[str, int]]]:
+    """The breaks of copies by the universe from which on each looks for room: that of the original's own break."""
+    originals = [k for k in keys if k in index.rig.fixtures] + [k for k in keys if k in index.rig.elements]
+    fixtures = [k for k in originals if k in index.rig.fixtures]
+    elements = [k for k in originals if k in index.rig.elements]
+    tracks: dict[str, list[tuple[str, int]]] = {}
+    lead = next((s.universe for k in keys for s in index.spans_of(k)), "")
+    counts = {"f": 0, "e": 0}
+    for key in made:
+        kind, own = ("f", fixtures) if key in new.fixtures else ("e", elements)
+        original = own[counts[kind] % len(own)]
+        counts[kind] += 1
+        first = index.span_of_break(original)
+        for b in _breaks_of(new, key):
+            if not footprint_of(new, key, b):
+                continue
+            span = index.span_of_break(original, b)
+            apart = span and first and span.universe != first.universe
+            tracks.setdefault(span.universe if span and apart else lead, []).append((key, b))
+    return tracks
 
 
 def numbers_from(rig: Rig, first: int, count: int) -> list[int]:
@@ -161,8 +179,20 @@ def swap_places(index: Index, a: tuple[str, int], b: tuple[str, int]) -> list[Pa
 
 
 def swap_items(index: Index, a: tuple[str, int], b: tuple[str, int]) -> Edit:
+    """Two items change places. Of lamps with several breaks all that both have patched: half a lamp in another's place
+    is nobody's wish. Different breaks are swapped alone."""
     rig = index.rig
-    return apply_steps(rig, swap_places(index, a, b), f"swap {name_of_item(rig, a[0])} and {name_of_item(rig, b[0])}")
+    steps = swap_places(index, a, b)
+    for n in range(8) if a[1] == b[1] else ():
+        if n != a[1] and index.span_of_break(a[0], n) and index.span_of_break(b[0], n) and n in _breaks_of(rig, a[0]):
+            steps += swap_places(index, (a[0], n), (b[0], n))
+    return apply_steps(rig, steps, f"swap {name_of_item(rig, a[0])} and {name_of_item(rig, b[0])}")
+
+
+def _breaks_of(rig: Rig, key: str) -> range:
+    fixture = rig.fixtures.get(key)
+    mode = mode_of(rig, fixture) if fixture else None
+    return range(len(mode.breaks) if mode else 1)
 
 
 def renumber_universes(

@@ -12,6 +12,7 @@ from collections.abc import Callable
 from typing import Literal
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from welvo.patch.index import Index
 from welvo.patch.steps import Breaks, PatchStep, apply_steps, footprint_of, is_locked, place_of
@@ -287,6 +288,37 @@ def lay_out_items(index: Index, keys: list[tuple[str, int]], laying: Laying, kee
         else:
             left.append((key, break_no))
     return LaidOut(tuple(steps), tuple(left), why, last, after, stays, freed)
+
+
+def lay_out_tracks(index: Index, keys: list[tuple[str, int]], laying: Laying) -> LaidOut:
+    """As `lay_out_items`; but a break that stands in another universe than the first one of its lamp is laid out in
+    the same way from where the lowest of its kind stands now, instead of being drawn into the first one's universe."""
+    rig = index.rig
+    apart: dict[int, list[tuple[str, int]]] = {}
+    for key, break_no in keys:
+        first, own = index.span_of_break(key, 0), index.span_of_break(key, break_no)
+        if break_no and first and own and own.universe != first.universe:
+            apart.setdefault(break_no, []).append((key, break_no))
+    elsewhere = {k for found in apart.values() for k in found}
+    if not elsewhere or all(k in elsewhere for k in keys):
+        return lay_out_items(index, keys, laying)
+    laid = lay_out_items(index, [k for k in keys if k not in elsewhere], laying)
+    for found in apart.values():
+        now = Index(apply_steps(rig, list(laid.steps), "")[0])  # they go around what has just been laid out
+        spans = [s for k in found if (s := index.span_of_break(*k))]
+        lowest = min(spans, key=lambda s: (rig.universes[s.universe].number, s.first))
+        widest = max(footprint_of(rig, *k) for k in found)
+        by = max(laying.by, widest) if laying.pattern == "spacing" else laying.by
+        order = universes_in_order(rig)
+        more = lay_out_items(
+            now, found, replace(laying, start=(lowest.universe, lowest.first), by=by,
+                                into=tuple(order[order.index(lowest.universe) :])),
+        )  # fmt: skip
+        laid = replace(
+            laid, steps=laid.steps + more.steps, left=laid.left + more.left, why=laid.why or more.why,
+            stays=tuple(dict.fromkeys(laid.stays + more.stays)), freed=tuple(dict.fromkeys(laid.freed + more.freed)),
+        )  # fmt: skip
+    return laid
 
 
 def _leaders_of_shares(index: Index, keys: list[tuple[str, int]]) -> dict[str, str]:

@@ -69,7 +69,14 @@ def unpack_profile(rig: Rig, profile: Profile) -> tuple[Profile, dict[str, Pictu
 
 
 def set_profile(rig: Rig, pid: str, label: str, **fields: object) -> Edit:
-    return put_entries(rig, label, profiles={pid: replace(rig.profiles[pid], **fields)})
+    """Change a profile. A code that was made of its name follows the name; one that somebody chose stays."""
+    old = rig.profiles[pid]
+    name = fields.get("name")
+    if isinstance(name, str) and name != old.name and "code" not in fields:
+        others = put_entries(rig, "", profiles={pid: replace(old, code="")})[0]
+        if old.code == code_for(others, old.name):
+            fields["code"] = code_for(others, name)
+    return put_entries(rig, label, profiles={pid: replace(old, **fields)})
 
 
 def remove_profile(rig: Rig, pid: str) -> Edit:
@@ -197,6 +204,8 @@ def set_feed(rig: Rig, fid: str, label: str, **fields: object) -> Edit:
         if feed.to in DESTINATION_WORDS or not record.addresses:
             feed = replace(feed, to=record.destinations[0])
     check_feed(feed)
+    if feed.to not in DESTINATION_WORDS and feed.to:
+        feed = replace(feed, to=read_ip(feed.to))  # 127.0.0.021 is 127.0.0.21
     return put_entries(rig, label, feeds={fid: feed})
 
 

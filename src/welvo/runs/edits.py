@@ -122,6 +122,13 @@ def attach_segments(
     )
 
 
+def first_port_for_pixels(rig: Rig, device_id: str) -> str:
+    """The first port, as they are printed on the device, that puts out pixels; of a device without one its first."""
+    model = model_of(rig, device_id)
+    labels = model.ports if model else tuple(rig.devices[device_id].ports)
+    return next((p for p in labels if port_gives_what(rig, device_id, p) == "pixels"), labels[0] if labels else "")
+
+
 def insert_pixels(rig: Rig, device_id: str, label: str, n: int, pixels: int) -> Edit:
     """So many pixels more behind a segment, as a string of their own: to see what that would move."""
     element = rig.elements.get(_port_of_device(rig, device_id, label)[1].run[n].element)

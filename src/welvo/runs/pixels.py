@@ -194,9 +194,14 @@ class Astray(NamedTuple):
     """How many data pixels from there on are shifted."""
 
     @property
+    def landmark(self) -> tuple[int, int]:
+        """A place that the two number otherwise: the later one, as up to the first universe's end both count alike."""
+        return max(self.sender, self.box)
+
+    @property
     def running_slots(self) -> tuple[int, int]:
-        """The running slot of the place where the sender puts it, as each end counts it with its own size."""
-        universe, address = self.sender
+        """The running slot of the landmark, as each end counts it with its own size."""
+        universe, address = self.landmark
         return (universe - 1) * self.sender_size + address, (universe - 1) * self.device_size + address
 
 

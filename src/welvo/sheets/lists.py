@@ -132,18 +132,25 @@ def list_items(m: Material, keys: Iterable[str] | None = None) -> Listing:
              ColumnHead(SET_ON, "To set on it"), ColumnHead("on", "Attached to"))  # fmt: skip
     rows = []
     for key in wanted:
-        place = index.span_of_break(key) or next(iter(index.spans_of(key)), None)
-        number = rig.universes[place.universe].number if place else 0
+        places = _begins_of_breaks(index, key)
         rows.append(
             (
                 *(text_of_cell(index, key, c) for c in shown),
-                str(number) if number else "",
-                str(running_number(rig, number, place.first)) if place else "",
+                ", ".join(str(number) for number, _ in places),
+                ", ".join(str(running_number(rig, number, first)) for number, first in places),
                 _to_set(index, key),
                 attached_to(index, key),
             )
         )
     return Listing("patch", "Patch", made, tuple(rows), tuple(wanted))
+
+
+def _begins_of_breaks(index: Index, key: str) -> list[tuple[int, int]]:
+    """Universe and first slot of each break of an item; of an element where it begins."""
+    begins: dict[int, tuple[int, int]] = {}
+    for s in index.spans_of(key):
+        begins.setdefault(max(0, s.break_no), (index.rig.universes[s.universe].number, s.first))
+    return [begins[b] for b in sorted(begins)]
 
 
 def list_spans(m: Material, keys: Iterable[str] | None = None) -> Listing:

@@ -22,7 +22,7 @@ from welvo.patch.set_on import set_on
 from welvo.rig.abilities import ability_of_port
 from welvo.rig.document import Change, Edit, Rig
 from welvo.rig.lookup import feeds_of, name_of_item, running_number
-from welvo.rig.notation import natural_sort_key, say_place
+from welvo.rig.notation import quick_sort_key, say_place
 from welvo.rig.protocol import say_wire
 from welvo.rig.refs import PortRef
 from welvo.survey.octets import octet_feeds, stream_of
@@ -125,7 +125,7 @@ def _order_of_effect(e: Effect) -> tuple[object, ...]:
 
 def order_of_name(name: str) -> tuple[int, int, object]:
     """People's order: numbers by their value, then names. A number costs no look at its letters."""
-    return (0, int(name), ()) if name.isdecimal() else (1, 0, natural_sort_key(name))
+    return (0, int(name), ()) if name.isdecimal() else (1, 0, quick_sort_key(name))
 
 
 # ---- items

@@ -11,6 +11,7 @@ from welvo.rig.document import Rig
 from welvo.rig.lookup import feeds_of, mode_of, name_of_item, running_number, said_size
 from welvo.rig.notation import say_place, say_thousands
 from welvo.rig.plan import model_of, port_of_fixture, ports_taking
+from welvo.rig.profile import AddressSetting
 from welvo.rig.protocol import PROTOCOLS, every_way
 from welvo.rig.switches import say_switches
 from welvo.runs.along import cable_order
@@ -34,8 +35,7 @@ def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
         fixture = rig.fixtures.get(span.item_of_span)
         profile = rig.profiles.get(fixture.profile) if fixture else None
         if profile and profile.address:
-            on = set_on(index, span.item_of_span, max(0, span.break_no))
-            ways.append(("Set on it", say_switches(profile.address, on.address)))
+            ways += _ways_set(index, span.item_of_span, profile.address)
     mixed = said_size(rig)
     ways.append(("Running in the rig", say_thousands(running_number(rig, universe.number, target.address)) + mixed))
     if span:
@@ -58,6 +58,16 @@ def place_ways(index: Index, target: Target) -> tuple[tuple[str, str], ...]:
     if feed:
         ways += every_way(feed.protocol, feed.wire)
     return (*ways, *target.extra)
+
+
+def _ways_set(index: Index, key: str, how: AddressSetting) -> list[tuple[str, str]]:
+    """What is set on a lamp, for each of its breaks."""
+    mode = mode_of(index.rig, index.rig.fixtures[key])
+    breaks = mode.breaks if mode else ()
+    if len(breaks) < 2:
+        return [("Set on it", say_switches(how, set_on(index, key).address))]
+    found = [(b.name or f"break {n + 1}", set_on(index, key, n).address) for n, b in enumerate(breaks) if b.slots]
+    return [(f"Set on it · {name}", say_switches(how, address) if address else "–") for name, address in found]
 
 
 def _on_cable_ways(index: Index, stream: PortStream, piece: Piece, within: int) -> list[tuple[str, str]]:

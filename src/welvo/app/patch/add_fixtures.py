@@ -74,7 +74,7 @@ class AddFixtures(WishDialog):
         mode = self._session.rig.profiles[wish.profile].modes[wish.mode]
         words = f"{wish.count} × {mode.slots_needed} slots = {wish.count * mode.slots_needed} slots."
         if wish.start and wish.start.lower() != "free":
-            fits = fit_from(self._session.index, mode.breaks[0].slots, wish.start)
+            fits = fit_from(self._session.index, mode.breaks[0].slots, wish.start.split(",")[0])
             rest = ", the rest goes on in the next." if fits < wish.count else "."
             words += f" From there {fits} fit into the universe{rest}"
         return words, f"Add {wish.count}"

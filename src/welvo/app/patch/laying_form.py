@@ -20,7 +20,7 @@ from welvo.patch.laying import (
     Pattern,
     how_many,
     items_that_follow_layout,
-    lay_out_items,
+    lay_out_tracks,
     steps_that_change,
     take_layout,
 )
@@ -264,7 +264,7 @@ class LayForm(Proposal):
             self.by.setText("0" if str(self.pattern.currentData()) == "gap" else str(width))
         try:
             laying = self.wished_laying()
-            self.laid = lay_out_items(s.index, self.breaks_to_lay(), laying)
+            self.laid = lay_out_tracks(s.index, self.breaks_to_lay(), laying)
         except Refused as e:
             self.laid = LaidOut(())
             self.say(str(e), [], "Lay out", False)
