@@ -264,10 +264,15 @@ def odd_fold(ctx: Context, here: PortHere) -> Iterator[Found]:
     candidates=lambda ctx: [k for k, at in ctx.index.cables_and_sums.listed_items().items() if len(at) > 1],
 )
 def attached_twice(ctx: Context, key: str) -> Iterator[Found]:
-    attached = ctx.index.cables_and_sums.ports_of_item(key)
-    if len(attached) < 2:
-        return
     rig = ctx.rig
+    attached = list(dict.fromkeys(ctx.index.cables_and_sums.ports_of_item(key)))
+    if len(attached) == 1:  # one place that names it more than once, or one place and nothing wrong
+        ((device_id, label), n) = attached[0]
+        if rig.devices[device_id].ports[label].run[n].fixtures.count(key) < 2:
+            return
+        attached *= 2
+    elif not attached:
+        return
     places = [(device_id, label, n, rig.devices[device_id].ports[label].run[n]) for (device_id, label), n in attached]
     element = rig.elements.get(key)
     twice, where = 0, places[1]
@@ -285,6 +290,9 @@ def attached_twice(ctx: Context, key: str) -> Iterator[Found]:
             return
     (d1, l1, *_), (d2, l2, n2, s2) = places[0], where
     both = f"{ctx.port_name(PortRef(d1, l1))} and {ctx.port_name(PortRef(d2, l2))}"
+    if (d1, l1) == (d2, l2):
+        same = places[0][2] == where[2]
+        both = f"{ctx.port_name(PortRef(d1, l1))}, {'named twice there' if same else 'in two places of it'}"
     bridge = (
         key in rig.fixtures and any(p[3].kind == "bridge" for p in places) and any(p[3].element == key for p in places)
     )

@@ -22,6 +22,7 @@ from welvo.rig.lookup import name_of_item
 from welvo.rig.notation import say_count, say_place
 from welvo.rig.plan import model_of
 from welvo.rig.refs import BUS, Goto, PortRef, SegmentRef
+from welvo.survey.effects import effects_of
 
 GROUP = "Lamp buses"
 MANY_NAMED = 6
@@ -82,7 +83,9 @@ def find_gear_past_the_end(ctx: Context, here: PortHere) -> Iterator[Found]:
         facts={"first": found.first, "slots": found.bus.slots_needed, "past": past},
         where=say_place(number, found.first),
         goes_to=_goto_gear(here.ref),
-        fixes=[Fix(f"Begin at {new}", ((f"{here.ref.port} · first slot", old, new),), edit)] if start >= 1 else (),
+        fixes=[Fix(f"Begin at {new}", ((f"{here.ref.port} · first slot", old, new),), edit)]
+        if start >= 1 and not any(e.kind == "meets" for e in effects_of(ctx.index, edit(ctx.rig)))
+        else (),
     )
 
 

@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterator
 from functools import partial
 
+from welvo.buses.plan import bus_of
 from welvo.checks.patch_rules import move_fix
 from welvo.checks.registry import Context, Fix, Found, declare_rule, goto_of, subject_of
 from welvo.patch.index import BY_PIXEL, Clash, Span, Taker
@@ -16,10 +17,10 @@ from welvo.patch.steps import apply_steps
 from welvo.rig.attributes import family_of, word_for
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig
-from welvo.rig.edits import declare_overlay, end_share, move_item, share_places
+from welvo.rig.edits import declare_overlay, end_share, move_item, set_port, share_places
 from welvo.rig.lookup import mode_of, name_of_item, universes_in_order
 from welvo.rig.notation import say_count, say_place
-from welvo.rig.refs import Goto, SegmentRef
+from welvo.rig.refs import BUS, Goto, SegmentRef
 from welvo.runs.edits import change_segment
 
 SEEN = {
@@ -116,6 +117,8 @@ def _clash_fixes(ctx: Context, c: Clash, names: str) -> list[Fix]:
         fixes += _move_both(ctx, c, names)
     fixes += [fix for span, other in ((c.b, c.a), (c.a, c.b)) for fix in _shorter_mode(ctx, span, other)]
     a, b = c.a.item_of_span, c.b.item_of_span
+    if not isinstance(c.b.key, str) and c.b.key.place == BUS and not a:
+        return _move_bus(ctx, c.b.key)
     if a == b or not a or not b:
         return fixes + _attach_fixes(ctx, c)
     rig = ctx.index.rig
@@ -128,6 +131,21 @@ def _clash_fixes(ctx: Context, c: Clash, names: str) -> list[Fix]:
         edit = partial(declare_overlay, members=[a, b])
         fixes.append(Fix(f"Overlay of {names}", ((names, "clash", "overlay"),), edit))
     return fixes
+
+
+def _move_bus(ctx: Context, ref: SegmentRef) -> list[Fix]:
+    """Let a bus begin at the first place of its universe that holds it whole and meets nobody."""
+    rig, here = ctx.index.rig, bus_of(ctx.index.rig, ref)
+    if here is None:
+        return []
+    need = here.bus.slots_needed
+    start = next((a for a, b in ctx.index.free_stretches(here.universe) if b - a + 1 >= need), 0)
+    if not start:
+        return []
+    number, name = rig.universes[here.universe].number, ctx.index.word_for_taker(ref)
+    old, new = say_place(number, here.first), say_place(number, start)
+    edit = partial(set_port, device_id=ref.device, port=ref.port, label=f"begin {ref.port} at {start}", start=start)
+    return [Fix(f"Begin {name} at {new}", ((f"{name} · first slot", old, new),), edit)]
 
 
 def _attach_fixes(ctx: Context, c: Clash) -> list[Fix]:

@@ -609,6 +609,8 @@ class Index:
 
     def is_meant_overlap(self, a: Span, b: Span) -> bool:
         """Whether two spans lie on each other on purpose: an overlay, or a share that stands as declared."""
+        if not isinstance(a.key, str) and not isinstance(b.key, str) and a.key.place == BUS == b.key.place:
+            return False  # two buses on the same slots: each drives the other's gear
         if not a.item_of_span or not b.item_of_span:
             # Two segments: told by the rule of their device, and on two devices a split, which is no fault. A lamp that
             # hangs on it has its own slots, so a segment never meets what is its own.

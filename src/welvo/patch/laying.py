@@ -21,6 +21,7 @@ from welvo.rig.counting import SLOTS, Stretch, free_between
 from welvo.rig.document import Edit, Rig
 from welvo.rig.lookup import name_of_item, universes_in_order
 from welvo.rig.notation import natural_sort_key, say_count, say_place
+from welvo.rig.patched import Element
 
 Pattern = Literal["packed", "gap", "spacing", "round"]
 Order = Literal["list", "number", "name", "left to right", "front to back"]
@@ -159,6 +160,8 @@ class _Filler:
         """An element starts where all its stretches are free. One that a universe holds stays in one, unless its start
         was typed (`exactly`)."""
         element = self.index.rig.elements[key]
+        if self.laying.pattern == "spacing":
+            return self._place_in_series(element, exactly)
         if (
             not exactly
             and element.slots_needed <= self.state_of_universe(self.order[min(self.at, len(self.order) - 1)]).limit
@@ -177,6 +180,32 @@ class _Filler:
                 return uid, start
             self.next_universe()
         return None
+
+    def _place_in_series(self, element: Element, exactly: bool) -> tuple[str, int] | None:
+        """The next start of a series, counted in slots from the start before, over the ends of universes."""
+        cables, rig = self.index.cables_and_sums, self.index.rig
+        while self.at < len(self.order):
+            uid, start = self.order[self.at], self.low
+            parts, _ = cables.stretch_element(element, rig.universes[uid].number, start)
+            ids = [cables.universe_with_number(p.universe) for p in parts]
+            free = all(u and self._holds_something(u, p.first, p.last) for u, p in zip(ids, parts))
+            alone = len(parts) > 1 and element.slots_needed <= self.state_of_universe(uid).limit
+            if parts and (exactly or (free and not alone)):
+                ends = self.order.index(ids[-1]) if ids[-1] in self.order else len(self.order)
+                self.at, self.low = max(self._counted_on(self.at, start + self.laying.by), (ends, parts[-1].last + 1))
+                return uid, start
+            if alone and not exactly:
+                self.next_universe()  # what one universe holds is not cut: the series goes on at the next one's start
+            else:
+                self.at, self.low = self._counted_on(self.at, start + self.laying.by)
+        return None
+
+    def _counted_on(self, at: int, low: int) -> tuple[int, int]:
+        """A start past its universe's end, as one in the universes behind."""
+        while at < len(self.order) and low > self.index.rig.universes[self.order[at]].size:
+            low -= self.index.rig.universes[self.order[at]].size
+            at += 1
+        return at, low
 
     def _holds_something(self, uid: str, first: int, last: int) -> bool:
         return any(a <= first and last <= b for a, b in self.state_of_universe(uid).free)

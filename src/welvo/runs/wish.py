@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
+from collections.abc import Sequence
 
 from msgspec import Struct, field
 from msgspec.structs import replace
@@ -12,6 +13,7 @@ from welvo.rig import layout
 from welvo.rig.abilities import ability_of_port
 from welvo.rig.base import Refused
 from welvo.rig.colours import STRAIGHT, straight_order
+from welvo.rig.counting import Stretch, free_between
 from welvo.rig.document import Edit, Rig, fresh_ids, join_changes, put_entries
 from welvo.rig.lookup import code_for, find_item_named, lowest_free_tint, mode_of, name_of_item
 from welvo.rig.notation import read_numbers, say_count, say_thousands
@@ -26,7 +28,7 @@ from welvo.runs.orders import Names, names_of_orders, setting_for
 HELP = (
     "21 x 55 RGB ribbon, 3 to a port, there and back · 60 RGB spare of Silk 60 at 27 · 2 x 8x8 panel · ring 60 RGB "
     "halo · block 16 pumps · 165 ribbon fold 55 · bridge 64: 201-205 · "
-    "null 3 · cable 4 m · lamps 5: dimmer red green blue · line: 101-112 · a name or number"
+    "null 3 · cable 4 m · lamps 5: dimmer red green blue · line: 101-112 · a name or number · ribbon 51-100"
 )
 _ORDER = rf"(?:\s+(?-i:([{STRAIGHT}]{{3,6}}|(?=[a-z]*r)(?=[a-z]*g)(?=[a-z]*b)[{STRAIGHT.lower()}]{{3,6}})))?"
 """An order in capitals, or in small letters when red, green and blue are among them: “band” and “ball” are names."""
@@ -220,10 +222,17 @@ def _read_ribbon(rig: Rig, body: str, fold: int) -> WishPart | None:
 def _read_known_items(rig: Rig, body: str, fold: int) -> WishPart:
     """Items of the rig by name or number."""
     keys: list[str] = []
+    parts: dict[str, tuple[Stretch, ...]] = {}
     for part in (p.strip() for p in body.split(",") if p.strip()):
         key = find_item_named(rig, part)
         if key:
             keys.append(key)
+            continue
+        m = re.fullmatch(r"(.+?)\s+(\d+)\s*[-–]\s*(\d+)", part)
+        key = find_item_named(rig, m[1]) if m else ""
+        if m and key in rig.elements:
+            keys.append(key)
+            parts[key] = (*parts.get(key, ()), _stretch_of(rig.elements[key], int(m[2]), int(m[3])))
             continue
         try:
             numbers = read_numbers(part)
@@ -235,10 +244,41 @@ def _read_known_items(rig: Rig, body: str, fold: int) -> WishPart:
         keys += _by_number(rig, numbers)
     if not keys:
         raise Refused(f"Say what is to attach: {HELP.split(' · ')[0]}")
-    segments = tuple(Segment(kind="pixels", element=k, fold=fold or _own_fold(rig, k)) for k in keys)
-    return WishPart(
-        (), segments, words=", ".join(name_of_item(rig, k) for k in keys[:4]) + (" …" if len(keys) > 4 else "")
-    )
+    segments: list[Segment] = []
+    words: list[str] = []
+    for k in dict.fromkeys(keys) if parts else keys:
+        whole = Segment(kind="pixels", element=k, fold=fold or _own_fold(rig, k))
+        stretches = parts.get(k) or _left_of(rig, k)
+        segments += [replace(whole, first=a, count=b - a + 1) for a, b in stretches] or [whole]
+        words.append(name_of_item(rig, k) + (f" {_say_stretches(stretches)}" if stretches else ""))
+    return WishPart((), tuple(segments), words=", ".join(words[:4]) + (" …" if len(words) > 4 else ""))
+
+
+def _stretch_of(element: Element, first: int, last: int) -> Stretch:
+    most = element.slots if element.kind == "block" else element.pixels
+    if not 1 <= first <= last <= most:
+        raise Refused(f"{element.name} has pixels 1 to {say_thousands(most)}; {first}-{last} is no part of it.")
+    return first, last
+
+
+def _left_of(rig: Rig, key: str) -> tuple[Stretch, ...]:
+    """The pixels of an element that is attached in part which are on no port yet; none where it is on no port at all,
+    or whole: then it is meant whole."""
+    element = rig.elements.get(key)
+    if element is None or element.kind == "block":
+        return ()
+    taken = [
+        (s.first, s.first + (s.count or element.pixels - s.first + 1) - 1)
+        for device in rig.devices.values()
+        for port in device.ports.values()
+        for s in port.run
+        if s.kind == "pixels" and s.element == key
+    ]
+    return tuple(free_between(sorted(taken), element.pixels)) if taken else ()
+
+
+def _say_stretches(stretches: Sequence[Stretch]) -> str:
+    return ", ".join(f"{a}–{b}" for a, b in stretches)
 
 
 def _own_fold(rig: Rig, key: str) -> int:
