@@ -215,6 +215,14 @@ RUN_EXAMPLES: dict[str, Example] = {
         "next lamp",
         Segment(kind="lamps", count=2, functions=("R", "G", "B"), fixtures=("g1", "g2")), rig=_lamps(2)
     ),
+    "RUN-36": cabled(
+        "301 has 4 channels, and lamps gives out 5 Channel 5 of it, =0, is no channel of this lamp",
+        Segment(kind="lamps", count=2, functions=("V", "R", "G", "B", "=0"), spacing=6, fixtures=("g1", "g2")),
+        rig=_lamps(2)
+    ),
+    "RUN-37": cabled(
+        "A Penstock 2 has no mode “long” PEN is planned in it. Its model has: none", reef(), d_mode="long"
+    ),
     "RUN-31": cabled(
         "PEN has 1 cut pixel The first is pixel 171 of reef on port 1: from 11.511 to 12.001. The "
         "device can take that", reef(), element=px(200), d_packs="dense"

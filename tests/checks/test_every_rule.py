@@ -50,7 +50,7 @@ DECLARED = {
     "RUN-28": ("note", "unattached", 0), "RUN-29": ("warning", "run", 1), "RUN-30": ("error", "run", 0),
     "RUN-33": ("error", "run", 1), "RUN-34": ("warning", "run", 1), "PATCH-15": ("warning", "item", 1),
     "PATCH-16": ("warning", "item", 1), "PATCH-17": ("warning", "item", 1), "DEV-13": ("warning", "device", 1),
-    "RUN-35": ("note", "run", 1),
+    "RUN-35": ("note", "run", 1), "RUN-36": ("error", "run", 0), "RUN-37": ("error", "run", 1),
     "RUN-31": ("note", "run", 1), "RUN-32": ("error", "run", 1), "USE-01": ("note", "use", 0),
 }  # fmt: skip
 """Severity, the kind of place it leads to, and how many fixes its findings offer together."""

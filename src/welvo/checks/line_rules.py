@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from welvo.checks.registry import Context, Fix, Found, PortHere, declare_rule
 from welvo.checks.run_rules import streams_to_check
 from welvo.rig.document import Edit, Rig
-from welvo.rig.lookup import name_of_item
+from welvo.rig.lookup import mode_of, name_of_item
 from welvo.rig.notation import say_count, say_place
 from welvo.rig.plan import model_of
 from welvo.rig.refs import Goto, PortRef, to_run
@@ -326,6 +326,40 @@ def too_close_behind_a_converter(ctx: Context, here: PortHere) -> Iterator[Found
             items=(key,),
             fixes=[Fix(f"Space them {channels} apart", change, spread)],
         )
+
+
+@declare_rule(
+    "RUN-36",
+    severity="error",
+    scope="port",
+    group="Runs",
+    stage="run",
+    title="A converter gives out more channels than its lamp has",
+    means="A converter drives more channels of each lamp than the mode of one of its lamps has.",
+    matters="The channels behind its last one move nothing, or the next lamp.",
+    put_right="Take the channels away that the lamp does not have, or put it into a mode with as many.",
+    candidates=streams_to_check,
+)
+def too_many_channels(ctx: Context, here: PortHere) -> Iterator[Found]:
+    for p in here.stream.pieces if here.stream else ():
+        count = len(p.segment.functions)
+        for key in p.segment.fixtures if p.segment.kind == "lamps" else ():
+            fixture = ctx.rig.fixtures.get(key)
+            mode = mode_of(ctx.rig, fixture) if fixture else None
+            have = mode.breaks[0].slots if mode else count
+            if have >= count:
+                continue
+            who = name_of_item(ctx.rig, key)
+            yield Found(
+                title=f"{who} has {say_count(have, 'channel')}, and {piece_name(ctx.rig, p)} gives out {count}",
+                reason=f"Channel {have + 1} of it, {p.segment.functions[have]}, is no channel of this lamp.",
+                facts={"fixture": who, "channels": have, "given": count},
+                subject=f"{here.ref}/{p.n}/{key}",
+                where=here.name,
+                goes_to=to_run(*here.ref, p.n),
+                items=(key,),
+            )
+            break  # the lamps of a converter are alike: one says it for all
 
 
 @declare_rule(

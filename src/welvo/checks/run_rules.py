@@ -792,6 +792,54 @@ def cannot_do(ctx: Context, here: PortHere) -> Iterator[Found]:
 
 
 @declare_rule(
+    "RUN-37",
+    severity="error",
+    scope="device",
+    group="Runs",
+    stage="run",
+    title="A mode or a chip type that the model does not have",
+    means="A device is planned in an output mode, or a port with a chip type, that its model does not know.",
+    matters="It cannot be set like that, and what the plan reckons with it is wrong.",
+    put_right="Choose one that the model has.",
+    candidates=lambda ctx: [k for k, d in ctx.rig.devices.items() if d.mode or any(p.chip for p in d.ports.values())],
+)
+def not_of_the_model(ctx: Context, device_id: str) -> Iterator[Found]:
+    device, model = ctx.rig.devices[device_id], model_of(ctx.rig, device_id)
+    if model is None:
+        return
+    if device.mode and not model.output_mode(device.mode):
+        have = ", ".join(f"“{m.name}”" for m in model.modes) or "none"
+        edit = partial(set_device_way, device_id=device_id, words=f"no mode of {device.name}", mode="")
+        yield Found(
+            title=f"A {model.name} has no mode “{device.mode}”",
+            reason=f"{device.name} is planned in it. Its model has: {have}.",
+            facts={"mode": device.mode},
+            subject=f"{device_id}/mode",
+            where=device.name,
+            goes_to=to_run(device_id, ""),
+            fixes=[Fix("Plan no mode", ((f"{device.name} · mode", device.mode, "none"),), edit)],
+        )
+    for label, port in device.ports.items():
+        if port.chip and model.chips and port.chip not in model.chips:
+            edit = partial(set_stream, device_id=device_id, label=label, words=f"port {label}: chip", chip="")
+            yield Found(
+                title=f"A {model.name} has no chip type {port.chip}",
+                reason=f"Port {label} of {device.name} is set to it. Its model has: {', '.join(model.chips)}.",
+                facts={"chip": port.chip, "port": label},
+                subject=f"{device_id}/{label}",
+                where=f"{device.name} · {label}",
+                goes_to=to_run(device_id, label),
+                fixes=[
+                    Fix(
+                        f"Let port {label} speak the string's",
+                        ((f"port {label} · chip", port.chip, "the string's"),),
+                        edit,
+                    )
+                ],
+            )
+
+
+@declare_rule(
     "RUN-25",
     severity="error",
     scope="port",

@@ -215,7 +215,7 @@ class _Writer:
         rig = self._index.rig
         wanted = tuple(
             (n, rig.universes[s.universe].number, s.first)
-            for n, s in enumerate(s for s in self._index.spans_of(key) if s.break_no >= 0)
+            for n, s in enumerate(s for s in self._index.spans_of(key) if s.offset == 0)
         )
         present = addresses_of(node, [])
         if [p[1:] for p in present] == [w[1:] for w in wanted]:

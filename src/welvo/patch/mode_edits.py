@@ -11,6 +11,7 @@ from welvo.rig.lookup import mode_of, name_of_item
 from welvo.rig.notation import say_count
 from welvo.rig.patched import Fixture, Place
 from welvo.rig.profile import Mode, Profile
+from welvo.runs.edits import keep_locked
 
 
 def with_mode(rig: Rig, pid: str, mid: str, mode: Mode, label: str) -> Edit:
@@ -59,7 +60,7 @@ def change_mode(rig: Rig, fixtures: list[str], pid: str, mid: str) -> Edit:
     """Put fixtures into another mode (of any profile)."""
     who = name_of_item(rig, fixtures[0]) if len(fixtures) == 1 else say_count(len(fixtures), "fixture")
     label = f"put {who} into {rig.profiles[pid].modes[mid].name}"
-    return put_entries(rig, label, fixtures={f: in_mode(rig, f, pid, mid) for f in fixtures})
+    return keep_locked(rig, put_entries(rig, label, fixtures={f: in_mode(rig, f, pid, mid) for f in fixtures}))
 
 
 def revise_profile(rig: Rig, pid: str, new: Profile, move: bool) -> Edit:

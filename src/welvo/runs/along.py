@@ -70,7 +70,17 @@ def pixel_places(cables: Cables, key: str, pixel: int) -> list[PixelPlace]:
     found: list[PixelPlace] = []
     for stream, piece in cables.on_runs(key):
         s = piece.segment
-        if element is None or s.kind != "pixels" or not s.first <= pixel < s.first + piece.leds:
+        if element is None or s.kind not in ("pixels", "lamps"):
+            continue
+        if s.kind == "lamps":  # pixel n drives lamp n; there is no strip whose places could be counted
+            if pixel <= piece.pixels:
+                slot = (pixel - 1) * piece.k + 1
+                at_slots = tuple(w for c in range(piece.k) if (w := piece.place_of_slot(slot + c)))
+                found.append(
+                    PixelPlace(stream, piece, pixel, piece.stream + slot - 1, piece.px + pixel - 1, at_slots, piece.led)
+                )
+            continue
+        if not s.first <= pixel < s.first + piece.leds:
             continue
         at = int(np.flatnonzero(number_order(element, s, piece.leds) == pixel)[0])
         data = at // s.group + 1

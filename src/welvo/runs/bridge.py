@@ -232,13 +232,17 @@ def _plain_stretch(bridge: _Bridge) -> Demand:
 
 def _wide_enough(bridge: _Bridge) -> Demand:
     width = bridge.piece.segment.width
-    top = highest_behind(rows_behind_bridge(bridge.cables, bridge.stream, bridge.piece))
+    behind = rows_behind_bridge(bridge.cables, bridge.stream, bridge.piece)
+    top = highest_behind(behind)
+    off = list(dict.fromkeys(r.name for r in behind if r.last > width))
+    who = f"{' and '.join(off[:2])}{f' and {len(off) - 2} more' if len(off) > 2 else ''}"
     wanted = min(512, top)
     possible = top <= 512  # a line of DMX has no more: then a lamp has to move, and no width helps
     return Demand(
         "stream for the highest address",
         top <= width,
-        f"the highest address behind it is {top}, its width {width}: slots {width + 1} to {top} never come",
+        f"{who} {'ends' if len(off) == 1 else 'end'} past it: the highest address behind it is {top}, its width "
+        f"{width}, and slots {width + 1} to {top} never come",
         f"Make it {wanted} slots wide" if possible else "",
         (lambda r: change_segment(r, *bridge.where, width=wanted)[:2]) if possible else None,
         (("bridge · width", str(width), str(wanted)),),

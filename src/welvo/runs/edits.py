@@ -13,7 +13,7 @@ from welvo.rig.counting import HIGHEST_SACN as _HIGHEST
 from welvo.rig.document import Change, Edit, Rig, fresh_id, join_changes, put_entries, put_rig
 from welvo.rig.edits import add_feed, add_universe, names_of_few, set_port, take_out
 from welvo.rig.lookup import feeds_of, main_sender, mode_of, name_of_item, universe_by_number, universe_ids
-from welvo.rig.notation import say_count
+from welvo.rig.notation import say_count, say_place
 from welvo.rig.patched import NOWHERE, Element, Fixture, Place
 from welvo.rig.plan import model_of, nothing_out
 from welvo.rig.protocol import PROTOCOLS
@@ -40,7 +40,38 @@ def _put_run(
     device = rig.devices[device_id]
     ports = {**device.ports, **{p: replace(device.ports.get(p, Port()), run=run) for p, run in runs.items()}}
     ports = begin_ports(rig, device_id, ports)
-    return put_entries(rig, label, devices={device_id: replace(device, ports=ports)}, **parts)
+    return keep_locked(rig, put_entries(rig, label, devices={device_id: replace(device, ports=ports)}, **parts))
+
+
+def keep_locked(rig: Rig, edit: Edit) -> Edit:
+    """The edit, when nothing locked that follows a cable moves by it. Raises Refused with who would, and where to.
+
+    A lock is a promise that only the operator's own hand moves a lamp; along a cable it is what stands before it that
+    would.
+    """
+    made, _ = edit
+    listed = {
+        k for d in rig.devices.values() for p in d.ports.values() for s in p.run for k in (s.element, *s.fixtures)
+    }
+    locked = [(k, b) for k in listed for b, p in enumerate(_places_of_item(rig, k)) if p.locked and p.from_run]
+    locked = [(k, b) for k, b in locked if b < len(_places_of_item(made, k)) and _places_of_item(made, k)[b].locked]
+    if not locked:
+        return edit
+    old, new = Cables(rig), Cables(made)
+    for key, break_no in sorted(locked, key=lambda x: name_of_item(rig, x[0])):
+        a, b = old.start_on_cable(key, break_no), new.start_on_cable(key, break_no)
+        if a and a != b:
+            to = say_place(made.universes[b[0]].number, b[1]) if b else "nowhere"
+            raise Refused(
+                f"{name_of_item(rig, key)} is locked at {say_place(rig.universes[a[0]].number, a[1])} and would go to "
+                f"{to}. Unlock it first."
+            )
+    return edit
+
+
+def _places_of_item(rig: Rig, key: str) -> tuple[Place, ...]:
+    fixture, element = rig.fixtures.get(key), rig.elements.get(key)
+    return fixture.at if fixture else (element.at,) if element else ()
 
 
 def begin_ports(rig: Rig, device_id: str, ports: dict[str, Port]) -> dict[str, Port]:
@@ -254,7 +285,7 @@ def change_many(rig: Rig, places: Sequence[SegmentRef], words: str, **fields: ob
         check_segment(new)
         run = tuple(new if i == n else s for i, s in enumerate(port.run))
         devices[device_id] = replace(device, ports={**device.ports, label: replace(port, run=run)})
-    return put_entries(rig, f"{words} of {say_count(len(places), 'segment')}", devices=devices)
+    return keep_locked(rig, put_entries(rig, f"{words} of {say_count(len(places), 'segment')}", devices=devices))
 
 
 def set_pixels(rig: Rig, eid: str, words: str, **fields: object) -> Edit:
@@ -262,7 +293,7 @@ def set_pixels(rig: Rig, eid: str, words: str, **fields: object) -> Edit:
     element = replace(rig.elements[eid], **fields)
     if not element.name.strip():
         raise Refused("An element needs a name; its pixels are called by it.")
-    return put_entries(rig, f"{words} of {rig.elements[eid].name}", elements={eid: element})
+    return keep_locked(rig, put_entries(rig, f"{words} of {rig.elements[eid].name}", elements={eid: element}))
 
 
 def check_segment(s: Segment) -> None:
@@ -589,7 +620,7 @@ def set_device_way(rig: Rig, device_id: str, words: str, **fields: object) -> Ed
         raise Refused(f"A {model.name} takes {model.universe_size} slots of a universe, never {size}.")
     if fields.get("packs") == "dense" and model and not model.straddles:
         raise Refused(f"A {model.name} cannot take a pixel that is cut by a universe's end; keep them whole.")
-    return put_entries(rig, words, devices={device_id: replace(device, **fields)})
+    return keep_locked(rig, put_entries(rig, words, devices={device_id: replace(device, **fields)}))
 
 
 def set_stream(rig: Rig, device_id: str, label: str, words: str, **fields: object) -> Edit:
@@ -601,7 +632,7 @@ def set_stream(rig: Rig, device_id: str, label: str, words: str, **fields: objec
     pixels = fields.get("pixels")
     if isinstance(pixels, int) and not 0 <= pixels <= 100_000:
         raise Refused("A port is configured for 0 to 100 000 pixels.")
-    return set_port(rig, device_id, label, words, **fields)
+    return keep_locked(rig, set_port(rig, device_id, label, words, **fields))
 
 
 def add_supply(rig: Rig, name: str, volts: float, amps: float) -> Edit:

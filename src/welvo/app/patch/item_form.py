@@ -163,7 +163,7 @@ def _address_field(form: Form, s: Session, one: list[str], break_no: int, words:
 
     def until(_: object) -> str:
         key = one[0]
-        spans = [x for x in s.index.spans_of(key) if x.break_no == break_no]
+        spans = [x for x in s.index.spans_of(key) if max(0, x.break_no) == break_no]
         if not spans:
             return "not patched"
         last = spans[-1]

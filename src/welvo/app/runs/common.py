@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Protocol
 
+import numpy as np
 from msgspec import Struct
 
 from welvo.app.runs.riser_drawing import At
@@ -195,8 +196,15 @@ def _pixel_ways(here: Here, p: Piece, stream: PortStream, running: int, slots_be
         ("Slot in the stream", f"{say_thousands(p.stream + slot - 1)} – {say_thousands(p.stream + slot + p.k - 2)}"),
         ("On the port", on_port),
         ("Running in device", in_device),
-        ("Place on the cable", f"{say_thousands(p.led + here.at.led - 1)} of {say_thousands(stream.leds)}"),
+        ("Place on the cable", f"{_places_of_pixel(p, px)} of {say_thousands(stream.leds)}"),
     )
+
+
+def _places_of_pixel(p: Piece, px: int) -> str:
+    """Where on the cable a pixel is: with several LEDs to a pixel the first of them and the last."""
+    at = np.flatnonzero(cable_order(p.segment, p.leds) == px)
+    first, last = p.led + int(at.min()), p.led + int(at.max())
+    return say_thousands(first) if first == last else f"{say_thousands(first)} to {say_thousands(last)}"
 
 
 def _longer(here: Here) -> Rows:
