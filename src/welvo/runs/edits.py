@@ -60,7 +60,7 @@ def keep_locked(rig: Rig, edit: Edit) -> Edit:
     old, new = Cables(rig), Cables(made)
     for key, break_no in sorted(locked, key=lambda x: name_of_item(rig, x[0])):
         a, b = old.start_on_cable(key, break_no), new.start_on_cable(key, break_no)
-        if a and a != b:
+        if a and a != b and new.ports_of_item(key):  # what is taken down was taken down by hand
             to = say_place(made.universes[b[0]].number, b[1]) if b else "nowhere"
             raise Refused(
                 f"{name_of_item(rig, key)} is locked at {say_place(rig.universes[a[0]].number, a[1])} and would go to "
