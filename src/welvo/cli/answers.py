@@ -534,6 +534,28 @@ class GitSet(TypedDict):
     did: list[str]
 
 
+EffectSaid = TypedDict(
+    "EffectSaid",
+    {"kind": str, "who": str, "own": bool, "break": int, "before": str, "after": str, "slots": int, "with": str,
+     "end": str},
+)  # fmt: skip
+
+
+class FindingNamed(TypedDict):
+    code: str
+    severity: str
+    title: str
+
+
+class DryRun(TypedDict):
+    """What a command with `--dry-run` would make different. `own`: what the edit is about; findings `come` and `go`."""
+
+    strip: str
+    effects: list[EffectSaid]
+    come: list[FindingNamed]
+    go: list[FindingNamed]
+
+
 ANSWERS: dict[str, Any] = {
     "blackout": Asked,
     "bring-up": BroughtUp,
@@ -547,17 +569,17 @@ ANSWERS: dict[str, Any] = {
     "disarm": Asked,
     "export": Exported | Lists,
     "git": GitSet,
-    "import": Imported,
-    "lamps": Lamps,
+    "import": Imported | DryRun,
+    "lamps": Lamps | DryRun,
     "listen": Listened,
-    "merge": Merged,
-    "patch": list[SpanSaid] | Laid | Packed | Fits | ModeChanges | Capacity | Wires,
+    "merge": Merged | DryRun,
+    "patch": list[SpanSaid] | Laid | Packed | Fits | ModeChanges | Capacity | Wires | DryRun,
     "path": PathSaid,
     "play": Played | dict[str, list[int]],
     "profile": ProfileSaid,
     "push": Pushed,
     "record": Recorded,
-    "runs": list[RunSaid],
+    "runs": list[RunSaid] | DryRun,
     "send": Sent,
     "sheets": SheetList | Printed,
     "snapshot": SnapshotTaken | SnapshotCompared,

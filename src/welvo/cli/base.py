@@ -26,7 +26,7 @@ from click.shell_completion import CompletionItem
 
 if TYPE_CHECKING:
     from welvo.live.interfaces import Interface
-    from welvo.rig.document import Rig
+    from welvo.rig.document import Change, Rig
 
 FOUND_WRONG, NOT_DONE, INTERRUPTED = 1, 2, 130
 STANDARD = Path("-")
@@ -103,6 +103,12 @@ FOLDER = click.Path(path_type=Path)
 
 rig_file = click.argument("file", type=FILE, help="A .welvo file, or a rig as bare JSON; - is standard input.")
 as_json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON instead of text.")
+dry_run_option = click.option(
+    "--dry-run",
+    is_flag=True,
+    help="Write nothing and say everything that would be different. Exit code 1 when something would run past an end "
+    "or lose its place.",
+)
 interface_option = click.option(
     "--interface", default="127.0.0.1", help="IPv4 address of the interface to use. Nothing else is touched."
 )
@@ -124,6 +130,34 @@ def complete_words(names: Callable[[], Sequence[tuple[str, str]]], lists: bool =
 def say_json(answer: object) -> None:
     """The answer of a command for programs; its shape is promised in docs/json.md."""
     click.echo(json.dumps(answer, indent=1, ensure_ascii=False))
+
+
+def end_dry_run(rig: Rig, made: Rig, change: Change | None, as_json: bool) -> NoReturn:
+    """Say everything that an edit would make different, as the window says it before it is done, and end. Without a
+    `change` all that differs between the two rigs is what the edit is about."""
+    from welvo.checks.foresee import change_between, foresee_once
+
+    found = foresee_once(rig, (made, change or change_between(rig, made)))
+    if as_json:
+        say_json(
+            {
+                "strip": found.strip,
+                "effects": [
+                    {
+                        "kind": e.kind, "who": e.who, "own": e.own, "break": e.break_no + 1, "before": e.was_at,
+                        "after": e.is_at, "slots": e.slots, "with": e.with_whom, "end": e.end,
+                    }
+                    for e in found.effects
+                ],
+                "come": [{"code": f.code, "severity": f.severity, "title": f.title} for f in found.comes],
+                "go": [{"code": f.code, "severity": f.severity, "title": f.title} for f in found.goes],
+            }
+        )  # fmt: skip
+    else:
+        click.echo(found.strip or "Nobody else is touched.")
+        for who, happens, before, after in found.lines:
+            click.echo(f"  {who:16} {happens:28} {before}{' → ' if before and after else ''}{after}".rstrip())
+    raise Exit(FOUND_WRONG if found.harms else 0)
 
 
 def print_note(message: str) -> None:

@@ -8,7 +8,17 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from welvo.cli.base import FILE, app, as_json_option, fail_with, load_rig, rig_file, say_json
+from welvo.cli.base import (
+    FILE,
+    app,
+    as_json_option,
+    dry_run_option,
+    end_dry_run,
+    fail_with,
+    load_rig,
+    rig_file,
+    say_json,
+)
 
 if TYPE_CHECKING:
     from welvo.rig.document import Rig
@@ -33,6 +43,7 @@ if TYPE_CHECKING:
 )
 @click.option("--packed", is_flag=True, help="With --begin: ports follow one another without a gap.")
 @click.option("--write", type=FILE, help="Write what comes of it into a rig file; else it is only said.")
+@dry_run_option
 @click.option("--pixels", is_flag=True, help="One line for each pixel as CSV, to hold against another table.")
 @as_json_option
 def runs(
@@ -43,6 +54,7 @@ def runs(
     begin: int,
     packed: bool,
     write: Path | None,
+    dry_run: bool,
     pixels: bool,
     as_json: bool,
 ) -> None:
@@ -55,7 +67,9 @@ def runs(
     from welvo.runs.edits import begin_and_make, first_port_for_pixels
     from welvo.runs.wish import attach_wish
 
-    rig = load_rig(file)
+    rig = before = load_rig(file)
+    if dry_run and (write or not (attach or begin)):
+        fail_with("--dry-run goes with --attach or --begin, and writes nothing.")
     try:
         if attach or begin:
             device_id = _find_device(rig, device)
@@ -66,6 +80,8 @@ def runs(
                 rig, _ = begin_and_make(rig, device_id, begin, "packed" if packed else "universe")
         elif device:
             _find_device(rig, device)
+        if dry_run:
+            end_dry_run(before, rig, None, as_json)
         if write:
             save_rig_file(rig, write)
     except (Refused, RigFileError) as e:

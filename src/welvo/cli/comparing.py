@@ -16,6 +16,8 @@ from welvo.cli.base import (
     app,
     as_json_option,
     check_rig_target,
+    dry_run_option,
+    end_dry_run,
     fail_with,
     load_rig,
     rig_file,
@@ -106,8 +108,9 @@ def diff(a: str, b: str, as_json: bool) -> None:
 @click.option(
     "--driver", is_flag=True, help="As git's merge driver: files may have any name, and an empty one is an empty rig."
 )
+@dry_run_option
 @as_json_option
-def merge(base: str, a: str, b: str, to: Path, prefer: str, driver: bool, as_json: bool) -> None:
+def merge(base: str, a: str, b: str, to: Path, prefer: str, driver: bool, dry_run: bool, as_json: bool) -> None:
     """Merge the work of two people. What both changed is listed; nothing is written until it is decided (exit code
     1)."""
     from welvo.formats.files import RigFileError
@@ -117,7 +120,7 @@ def merge(base: str, a: str, b: str, to: Path, prefer: str, driver: bool, as_jso
     from welvo.rig.merge import merge_rigs as merged
     from welvo.survey.compare import say_meeting
 
-    if not driver:
+    if not driver and not dry_run:
         check_rig_target(to)
     root, mine, theirs = (_empty_or_rig(x) if driver else rig_or_version(x) for x in (base, a, b))
     side: Side = "theirs" if prefer == "b" else "mine"
@@ -127,11 +130,13 @@ def merge(base: str, a: str, b: str, to: Path, prefer: str, driver: bool, as_jso
             found = merged(root, mine, theirs, {m.meeting_place: side for m in found.meetings})
     except Refused as e:
         fail_with(str(e))
+    if dry_run and (not found.meetings or prefer):
+        end_dry_run(mine, found.rig, None, as_json)
     indexes = Index(mine), Index(found.theirs)
     meetings: list[dict[str, Any]] = [
         dict(zip(("who", "what", "a", "b"), say_meeting(*indexes, m))) for m in found.meetings
     ]
-    written = not found.meetings or bool(prefer)
+    written = (not found.meetings or bool(prefer)) and not dry_run
     name = ""
     if written:
         try:

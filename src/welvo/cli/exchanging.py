@@ -15,6 +15,8 @@ from welvo.cli.base import (
     as_json_option,
     check_rig_target,
     complete_words,
+    dry_run_option,
+    end_dry_run,
     fail_with,
     input_name,
     load_rig,
@@ -40,9 +42,16 @@ if TYPE_CHECKING:
 @click.option("--to", type=FILE, help="Where to write the rig; without it nothing is written.")
 @click.option("--column", "columns", multiple=True, help="What a column is: “Truss=hang point”, “Fix=number”.")
 @click.option("--type", "types", multiple=True, help="What a type is: “B9=Bar 9 · 38 slot”, or “B9=draft”.")
+@dry_run_option
 @as_json_option
 def import_(
-    file: Path, source: Path, to: Path | None, columns: tuple[str, ...], types: tuple[str, ...], as_json: bool
+    file: Path,
+    source: Path,
+    to: Path | None,
+    columns: tuple[str, ...],
+    types: tuple[str, ...],
+    dry_run: bool,
+    as_json: bool,
 ) -> None:
     """Say what a table or a scene would add to a rig and change in it, and with --to do it. Exit code 1 when rows are
     left out."""
@@ -54,6 +63,8 @@ def import_(
     from welvo.rig.base import Refused
 
     rig: Rig = load_rig(file)
+    if dry_run and to is not None:
+        fail_with("--dry-run writes nothing; leave --to out.")
     if to is not None:
         check_rig_target(to)
     doubts: Sequence[str] = ()
@@ -65,6 +76,8 @@ def import_(
             made, rows, doubts = scene.rig, scene.rows, scene.doubts
         else:
             made, rows, doubts = _take_table(rig, data, input_name(source), columns, types)
+        if dry_run:
+            end_dry_run(rig, made, None, as_json)
         if to is not None:
             written = save_rig(made, to)
     except (Refused, RigFileError) as e:

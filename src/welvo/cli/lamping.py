@@ -13,6 +13,8 @@ from welvo.cli.base import (
     FILE,
     app,
     as_json_option,
+    dry_run_option,
+    end_dry_run,
     fail_with,
     interface_at,
     interface_option,
@@ -48,6 +50,7 @@ port_option = click.option(
 @click.option("--take", is_flag=True, help="Plan the addresses that the lamps have.")
 @click.option("--serial", multiple=True, help="Which serial port a line is, as NUMBER=PORT, such as 1=/dev/ttyUSB0.")
 @click.option("--write", type=FILE, help="The rig file to write; the one that was read without.")
+@dry_run_option
 @as_json_option
 def lamps(
     file: Path,
@@ -60,6 +63,7 @@ def lamps(
     take: bool,
     serial: tuple[str, ...],
     write: Path | None,
+    dry_run: bool,
     as_json: bool,
 ) -> None:
     """Lamps that answer by RDM, beside the plan. Exit code 1 when one differs, is missing, or was not set."""
@@ -73,6 +77,8 @@ def lamps(
 
     rig, where = load_rig(file), interface_at(interface)
     lines = _lines_by_number(serial)
+    if dry_run and push:
+        fail_with("--dry-run sets nothing on lamps; leave --push out.")
     if push and take:
         fail_with("Either the lamps are set as planned (--push), or the plan as the lamps are (--take).")
     with listen_on(where) as listener:
@@ -111,6 +117,8 @@ def lamps(
                 said[ref] = asyncio.run(_push_wishes(listener, at, found[at], wished, lines))  # type: ignore[arg-type]
                 found[at] = list(said[ref].lamps.values())
     rows = [_row_of_port(index, ref, found[at], said.get(ref)) for ref, at in asked]
+    if dry_run:
+        end_dry_run(before, rig, None, as_json)
     if rig is not before:
         try:
             save_rig_file(rig, write or file)

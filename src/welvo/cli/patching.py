@@ -8,13 +8,24 @@ from typing import TYPE_CHECKING, Any
 import click
 from click.exceptions import Exit
 
-from welvo.cli.base import FILE, app, as_json_option, check_rig_target, fail_with, load_rig, rig_file, say_json
+from welvo.cli.base import (
+    FILE,
+    app,
+    as_json_option,
+    check_rig_target,
+    dry_run_option,
+    end_dry_run,
+    fail_with,
+    load_rig,
+    rig_file,
+    say_json,
+)
 
 if TYPE_CHECKING:
     from welvo.patch.index import Index
     from welvo.patch.laying import Laying
     from welvo.patch.steps import PatchStep
-    from welvo.rig.document import Rig
+    from welvo.rig.document import Edit, Rig
 
 
 @app.command()
@@ -43,6 +54,7 @@ if TYPE_CHECKING:
 @click.option("--capacity", is_flag=True, help="What is used, reserved and possible.")
 @click.option("--wires", is_flag=True, help="All numbers on the wire, in every way of counting.")
 @click.option("--write", type=FILE, help="Write the rig with it done. Without, nothing is changed anywhere.")
+@dry_run_option
 def patch(
     file: Path,
     as_json: bool,
@@ -62,6 +74,7 @@ def patch(
     capacity: bool,
     wires: bool,
     write: Path | None,
+    dry_run: bool,
 ) -> None:
     """List every span of slots; or lay out, pack, reckon what fits and what another mode would do.
 
@@ -77,8 +90,11 @@ def patch(
         fail_with("One of --lay, --pack, --how-many, --mode, --capacity and --wires at a time.")
     if sum(map(bool, (spacing, gap, every))) > 1:
         fail_with("One of --spacing (start to start), --gap (free between) and --round at a time.")
-    if write and not (lay or pack or mode):
-        fail_with("--write goes with --lay, --pack or --mode.")
+    if (write or dry_run) and not (lay or pack or mode):
+        fail_with(f"{'--write' if write else '--dry-run'} goes with --lay, --pack or --mode.")
+    if write and dry_run:
+        fail_with("--dry-run writes nothing; leave --write out.")
+    edit: Edit | None = None
     try:
         if lay or how_many:
             laying = _read_laying(
@@ -93,16 +109,24 @@ def patch(
                 together=together,
                 over=over,
             )
-            answer = _lay_out(index, lay, laying, write) if lay else _how_many(index, how_many, laying)
+            if lay:
+                answer, edit = _lay_out(index, lay, laying)
+            else:
+                answer = _how_many(index, how_many, laying)
         elif pack:
-            answer = _pack_universe(index, pack, write)
+            answer, edit = _pack_universe(index, pack)
         elif mode:
-            answer = _change_mode(index, mode, write)
+            answer, edit = _change_mode(index, mode)
         elif capacity or wires:
             answer = _answer_capacity(index) if capacity else _answer_wires(index)
         else:
             _list_spans(index, as_json)
             return
+        if dry_run:
+            made, change = edit or (rig, None)
+            end_dry_run(rig, made, change, as_json)
+        if lay or pack or mode:
+            answer["written"] = _write_rig(edit[0], write) if edit else None
     except Refused as e:
         fail_with(str(e))
     if as_json:
@@ -191,7 +215,7 @@ def _moves_of_steps(index: Index, steps: list[PatchStep]) -> list[dict[str, Any]
     return rows
 
 
-def _lay_out(index: Index, what: str, laying: Laying, write: Path | None) -> dict[str, Any]:
+def _lay_out(index: Index, what: str, laying: Laying) -> tuple[dict[str, Any], Edit | None]:
     from welvo.patch.laying import items_that_follow_layout, steps_that_change, take_layout
     from welvo.patch.laying import lay_out_tracks as lay_out
     from welvo.rig.lookup import mode_of, name_of_item
@@ -217,7 +241,7 @@ def _lay_out(index: Index, what: str, laying: Laying, write: Path | None) -> dic
         "last": say_place(rig.universes[laid.last[0]].number, laid.last[2]) if laid.steps else None,
         "free_behind": laid.free_after,
     }
-    return {**answer, "written": _write_rig(take_layout(rig, laid)[0], write) if laid.steps else None}
+    return answer, take_layout(rig, laid) if laid.steps else None
 
 
 def _how_many(index: Index, width: int, laying: Laying) -> dict[str, Any]:
@@ -233,7 +257,7 @@ def _how_many(index: Index, width: int, laying: Laying) -> dict[str, Any]:
     }
 
 
-def _pack_universe(index: Index, number: int, write: Path | None) -> dict[str, Any]:
+def _pack_universe(index: Index, number: int) -> tuple[dict[str, Any], Edit]:
     from welvo.patch.repack import repack_universe
     from welvo.patch.steps import apply_steps
     from welvo.rig.base import Refused
@@ -244,18 +268,18 @@ def _pack_universe(index: Index, number: int, write: Path | None) -> dict[str, A
         raise Refused(f"There is no universe {number} in this rig.")
     found = repack_universe(index, uid)
     steps = list(found.steps)
-    made, _ = apply_steps(index.rig, steps, f"pack universe {number}")
-    return {
+    edit = apply_steps(index.rig, steps, f"pack universe {number}")
+    answer = {
         "moves": _moves_of_steps(index, steps),
         "stays": [f"{who} ({why})" for who, why in found.fixed],
         "last_before": found.before,
         "last_after": found.after,
         "fewest_proved": found.exact,
-        "written": _write_rig(made, write),
     }
+    return answer, edit
 
 
-def _change_mode(index: Index, wish: str, write: Path | None) -> dict[str, Any]:
+def _change_mode(index: Index, wish: str) -> tuple[dict[str, Any], Edit]:
     from welvo.patch.mode_edits import change_mode
     from welvo.patch.table import read_mode
     from welvo.rig.base import Refused
@@ -276,7 +300,7 @@ def _change_mode(index: Index, wish: str, write: Path | None) -> dict[str, Any]:
             meets.setdefault(e.key, []).append(e.with_whom)
             meets.setdefault(e.other, []).append(e.who)
     moved = [e for e in found if e.kind in ("moves", "slots", "placed", "unplaced")]
-    return {
+    answer = {
         "changes": [
             {"what": e.who, "from": e.was_at, "to": e.is_at, "meets": meets.get(e.key, [])}
             for e in sorted(moved, key=lambda e: order_of_name(e.who))
@@ -284,8 +308,8 @@ def _change_mode(index: Index, wish: str, write: Path | None) -> dict[str, Any]:
         "meets": sorted({w for names in meets.values() for w in names}, key=order_of_name),
         "past": [{"what": e.who, "slots": e.slots, "end": e.with_whom} for e in found if e.kind == "past"],
         "lost": [e.who for e in found if e.kind == "unplaced"],
-        "written": _write_rig(edit[0], write),
     }
+    return answer, edit
 
 
 def _answer_capacity(index: Index) -> dict[str, Any]:
