@@ -12,25 +12,28 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
+from welvo.buses import edits as buses
 from welvo.checks.checker import Checker, check_rig
 from welvo.demo.gallery import make_gallery
 from welvo.formats.chart import read_chart
+from welvo.matching import lamps, plan_back
 from welvo.observed.values import NOTHING
-from welvo.patch import adding, arrange, laying, mode_edits, steps, table
+from welvo.patch import adding, arrange, laying, mode_edits, positions, steps, table
 from welvo.patch.index import Index
 from welvo.rig import edits
+from welvo.rig.abilities import port_gives_what
 from welvo.rig.base import Refused
 from welvo.rig.document import Change, Edit, Rig, put_entries, put_rig
 from welvo.rig.history import History
 from welvo.rig.patched import Element, Place
 from welvo.rig.profile import Profile
 from welvo.rig.references import broken_references
-from welvo.rig.refs import SegmentRef
+from welvo.rig.refs import PortRef, SegmentRef
 from welvo.rig.runs import PixelType, Segment
 from welvo.runs import bridge, wish
 from welvo.runs import edits as runs
 from welvo.runs.edits import PortShare
-from welvo.survey import capacity
+from welvo.survey import capacity, fixture_card
 
 Draw = Callable[["Chance", Rig, Index], Edit]
 
@@ -66,6 +69,11 @@ class Chance(random.Random):
         device = self.key_of(rig.devices)
         model = rig.device_models[rig.devices[device].model]
         return device, self.choice(model.ports)
+
+    def bus(self, rig: Rig) -> PortRef:
+        return self.choice(
+            [PortRef(d, p) for d, v in rig.devices.items() for p in v.ports if port_gives_what(rig, d, p) == "bus"]
+        )
 
     def run(self, rig: Rig) -> tuple[str, str, int]:
         """A segment that is there: device, label, place."""
@@ -234,6 +242,16 @@ def _show(c: Chance, rig: Rig, _: Index) -> Edit:
     )
 
 
+def _laid_tracks(c: Chance, rig: Rig, index: Index) -> Edit:
+    """All breaks of some lamps, each in its own universe."""
+    keys = [(k, b) for k in c.items(rig) for b in (0, 1) if index.span_of_break(k, b)]
+    return laying.take_layout(rig, laying.lay_out_tracks(index, keys, laying.Laying()))
+
+
+def _pieces(index: Index) -> list[Any]:
+    return [p for s in index.cables_and_sums.streams.values() for p in s.pieces if p.segment.kind == "bridge"]
+
+
 EDITS: dict[str, Draw] = {
     "rename_rig": lambda c, r, i: edits.rename_rig(r, c.choice(("A", "B"))), "put_rig": lambda c, r,
     i: put_rig(r, "", line_metres=c.choice((100.0, 300.0))), "add_profile": lambda c, r,
@@ -304,6 +322,29 @@ EDITS: dict[str, Draw] = {
     "bridge_model": _bridge_model, "set_model": lambda c, r, i: runs.set_model(r, *_model(c, r)), "attach": lambda c,
     r, i: runs.attach_segments(r, *c.port(r), _segments(c, r), follow=c.random() < 0.7), "attach_wish": lambda c, r,
     i: wish.attach_wish(r, *c.port(r), c.choice(("ribbon 20", "3 null", "bridge 66: 101, 102"))),
+    "copies": lambda c, r, i: arrange.make_copies(i, c.items(r, 2), c.randint(1, 3))[0],
+    "laid_tracks": _laid_tracks,
+    "spots": lambda c, r, i: positions.place_fixtures(r, c.lamps(r), "0, 2, 4 to 10, 2, 4"),
+    "move_spots": lambda c, r, i: positions.move_fixtures(r, c.lamps(r), 1.0, 2.0),
+    "put_down": lambda c, r, i: positions.put_down(r, c.lamps(r), 1.0, 1.0, 0.5),
+    "groups_of_each": lambda c, r, i: edits.put_each_in_groups(r, {k: ["Back"] for k in c.items(r)}),
+    "take_out": lambda c, r, i: edits.take_out(r, "", "pixel_types", [c.key_of(r.pixel_types)]),
+    "slow_down": lambda c, r, i: bridge.slow_down_bridge(r, c.choice(_pieces(i)), 30.0),
+    "insert_pixels": lambda c, r, i: runs.insert_pixels(r, *c.run(r), 10),
+    "set_bus": lambda c, r, i: buses.set_bus(r, c.bus(r), "", addressing=c.choice(("gear", "group", "broadcast"))),
+    "set_gear": lambda c, r, i: buses.set_gear(r, c.bus(r), [c.randint(0, 20)], "", fixture=c.lamp(r)),
+    "plan_gear": lambda c, r, i: buses.plan_gear(r, c.bus(r), c.choice(("0-3 Cove", "7"))),
+    "remove_gear": lambda c, r, i: buses.remove_gear(r, c.bus(r), [c.randint(0, 20)]),
+    "toggle_group": lambda c, r, i: buses.toggle_group(r, c.bus(r), c.randint(0, 20), c.randint(0, 15)),
+    "set_scene": lambda c, r, i: buses.set_scene(r, c.bus(r), c.randint(0, 15), {c.randint(0, 20): 100}),
+    "readdressed": lambda c, r, i: buses.remember_addressing(r, c.bus(r), 1.0, [(1, 2)]),
+    "copy_gear": lambda c, r, i: buses.copy_gear(r, (b := c.bus(r)), c.randint(0, 20), [(b, c.randint(0, 63))]),
+    "bind": lambda c, r, i: lamps.bind_responder(r, c.lamp(r), c.randint(1, 1 << 40)),
+    "unbind": lambda c, r, i: lamps.unbind_responder(r, c.lamp(r)),
+    "plan_reported": lambda c, r, i: plan_back.plan_reported(r, *(d := c.port(r))[:1], f"{d[1]}.pixels", 50),
+    "copy_port": lambda c, r, i: plan_back.copy_port(r, *c.port(r), [c.port(r)]),
+    "tick_lamps": lambda c, r, i: fixture_card.tick_lamps(r, fixture_card.lamp_card(i, c.lamps(r)), "Ann", 1.0),
+    "untick_lamps": lambda c, r, i: fixture_card.untick_lamps(r, fixture_card.lamp_card(i, c.lamps(r))),
 }  # fmt: skip
 
 

@@ -14,7 +14,7 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QApplication
 
 from tests.app.conftest import Recorder, make, own_folders  # noqa: F401
-from tests.fuzz import captures, files, foreseen, gateways, merges, packets, tables, texts
+from tests.fuzz import captures, every_edit, files, foreseen, gateways, merges, packets, tables, texts
 from tests.fuzz.acts import Acts, widgets
 from tests.fuzz.random_edits import EDITS, Trail
 from welvo.app.window import Window
@@ -56,6 +56,13 @@ def test_edits_follow_undo_and_come_again() -> None:
 def test_what_is_foreseen_is_what_comes() -> None:
     for seed in range(4):
         assert foreseen.knock(f"share {seed}", 40, ON) == (40, "")
+
+
+def test_every_edit_there_is_has_its_preview_held() -> None:
+    assert [f for f in every_edit.edit_functions() if not every_edit.where_held(f)] == []
+    assert set(every_edit.EXCUSED) < set(every_edit.edit_functions()) and len(every_edit.edit_functions()) > 100
+    trials = (Path(__file__).parents[2] / "docs" / "trials.md").read_text()
+    assert every_edit.table() in trials, "print it anew: python -m tests.fuzz.every_edit"
 
 
 def test_kills_while_saving_lose_nothing(tmp_path: Path) -> None:
