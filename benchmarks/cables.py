@@ -12,6 +12,7 @@ from collections.abc import Callable
 from msgspec.structs import replace
 
 from welvo.checks.checker import Checker
+from welvo.checks.foresee import Foreseer
 from welvo.formats.models import shipped_models
 from welvo.patch.index import Index
 from welvo.rig.document import Rig
@@ -19,7 +20,7 @@ from welvo.rig.patched import Element, Place
 from welvo.rig.runs import Segment
 from welvo.rig.wiring import Device, Feed, Port, Sender, Universe
 from welvo.runs.cable import Cables
-from welvo.runs.edits import attach_segments
+from welvo.runs.edits import attach_segments, insert_pixels
 from welvo.runs.pixels import device_sums, pixel_table
 
 Say = Callable[..., None]
@@ -63,6 +64,13 @@ def cables(say: Say, best: Best) -> None:
     say("all sums of 32 ports and 100 000 pixels", f"{took:.1f} ms", "under 100 ms", took < 100)
     took = best(lambda: Checker(Index(rig)), 2)
     say("    index + check of the same", f"{took:.0f} ms")
+    now, foreseer = Checker(Index(rig)), Foreseer()
+    first = next(iter(rig.devices["d"].ports))
+    keys = [insert_pixels(rig, "d", first, 0, n) for n in range(10, 17)]  # each key another number
+    foreseer.foresee(now, keys[0])
+    turn = iter(keys * 3)
+    took = best(lambda: foreseer.foresee(now, next(turn)).strip, 7)
+    say("ten pixels more on the first port: what that would do", f"{took:.1f} ms", "under 50 ms", took < 50)
     _painted(say, best)
 
 

@@ -11,10 +11,12 @@ import numpy as np
 from msgspec.structs import replace
 
 from welvo.checks.checker import Checker
+from welvo.checks.foresee import Foreseer
 from welvo.formats.chart import read_chart
 from welvo.patch.index import Index
 from welvo.patch.laying import Laying, lay_out_items, take_layout
 from welvo.patch.repack import repack_universe
+from welvo.patch.table import change_cells
 from welvo.rig.document import Rig
 from welvo.rig.edits import move_item
 from welvo.rig.patched import Fixture, Place
@@ -141,6 +143,7 @@ def patching(say: Say) -> None:
         moves.append(1000 * (time.perf_counter() - begun))
     say("one move at 10 000, edit + index + checks, median of 60", f"{statistics.median(moves):.1f} ms")
 
+    _foreseeing(say)
     bare = hall(10_000, patched=False)
     empty = Index(bare)
     keys = [(k, 0) for k in bare.fixtures]
@@ -158,6 +161,27 @@ def patching(say: Say) -> None:
     )
     packed = quickest(lambda: repack_universe(Index(crowded), "u0"), 3)
     say("a universe of 12 things of five widths packed anew", f"{packed:.0f} ms")
+
+
+def _foreseeing(say: Say) -> None:
+    """What a typed key would do, from the edit to the words of the strip."""
+    rig = hall(10_000)
+    gc.collect()
+    gc.freeze()
+    now, foreseer, took = Checker(Index(rig)), Foreseer(), []
+    _ = now.report_findings
+    for n in range(21):
+        edit = move_item(rig, "f5000", 0, "u33", 300 + n)
+        begun = time.perf_counter()
+        _ = foreseer.foresee(now, edit).strip
+        took.append(1000 * (time.perf_counter() - begun))
+    one = statistics.median(took[1:])
+    say("a key typed into one address at 10 000: what it would do", f"{one:.1f} ms", "under 16 ms", one < 16)
+    say("    the first of them, which builds its own index", f"{took[0]:.0f} ms")
+    edit = change_cells(Index(rig), list(rig.fixtures), "first", "+1")
+    every = quickest(lambda: foreseer.foresee(now, edit, findings=False).strip, 5)
+    say("a key typed for all 10 000: the same", f"{every:.0f} ms", "under 100 ms", every < 100)
+    gc.unfreeze()
 
 
 def tapes(say: Say) -> None:

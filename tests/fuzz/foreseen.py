@@ -11,7 +11,6 @@ from welvo.patch.index import Index, Span
 from welvo.rig.abilities import ability_of_port
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
-from welvo.rig.lookup import name_of_item
 from welvo.survey.effect_words import concerns_others
 from welvo.survey.effects import Effect, effects_between
 
@@ -98,7 +97,7 @@ def _fact(e: Effect) -> Fact:
     if e.kind in ("meets", "parts"):
         return (e.kind, *sorted((_named(e.key, e.who), _named(e.other, e.with_whom))), e.slots)
     if e.kind == "past":
-        return (e.kind, e.end, e.who, e.break_no, e.slots)
+        return (e.kind, e.end, _named(e.key, e.who) if e.end == "universe" else e.key, e.break_no, e.slots)
     return (e.kind, e.key, e.break_no, e.before, e.after)
 
 
@@ -160,14 +159,14 @@ def _past(index: Index) -> dict[tuple[str, str, int], int]:
     for s in index.all_spans():
         over = s.last - index.limit_of_universe(s.universe).slots
         if over > 0:
-            found["universe", index.word_for_taker(s.key), max(0, s.break_no)] = over
+            found["universe", s.item_of_span or index.word_for_taker(s.key), max(0, s.break_no)] = over
     for key in index.missing:
         e = rig.elements.get(key)
         lack = e.slots_needed - sum(s.last - s.first + 1 for s in index.spans_of(key)) if e else 0
         if lack > 0:
-            found["rig", name_of_item(rig, key), 0] = lack
+            found["rig", key, 0] = lack
     for ref, stream in index.cables_and_sums.streams.items():
         most = ability_of_port(rig, *ref).slots
         if most and stream.slots > most:
-            found["port", f"port {ref.port} of {rig.devices[ref.device].name}", 0] = stream.slots - most
+            found["port", str(ref), 0] = stream.slots - most
     return found

@@ -124,12 +124,13 @@ class Foreseer:
         if before is rig:
             return
         change = change_between(before, rig)
-        limits = {u: _limit(index, u) for u in before.universes}
+        limits = index.low_limits
         shared = _universes_of_shares(index, change)
         followed = index.follow_change(rig, change)
         self._checker.follow_edit(change, followed)
         universes = followed.universes | change.changed_ids("universes") | shared | _universes_of_shares(index, change)
-        universes |= {u for u in rig.universes if limits.get(u) != _limit(index, u)}
+        if index.low_limits is not limits:  # ports put out more or fewer slots of their universes
+            universes |= {u for u in {*limits, *index.low_limits} if limits.get(u) != index.low_limits.get(u)}
         items = followed.items | followed.on_ports | change.changed_ids("fixtures") | change.changed_ids("elements")
         near = self._near
         self._near = Near(near.items | items, near.universes | universes, near.ports | followed.ports)
@@ -155,10 +156,6 @@ def _universes_of_shares(index: Index, change: Change) -> frozenset[str]:
     """Where members of changed shares stand: nothing moves, and yet what was meant may meet now."""
     shares = (index.rig.shares.get(sid) for sid in change.changed_ids("shares"))
     return frozenset(s.universe for share in shares if share for m in share.members for s in index.spans_of(m))
-
-
-def _limit(index: Index, universe: str) -> int:
-    return index.limit_of_universe(universe).slots
 
 
 def _compare_findings(before: Checker, after: Checker) -> tuple[tuple[Finding, ...], tuple[Finding, ...]]:

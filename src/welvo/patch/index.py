@@ -516,6 +516,11 @@ class Index:
         found = self._all_limits().get(universe)
         return found if found else SlotLimit(self.rig.universes[universe].size)
 
+    @property
+    def low_limits(self) -> dict[str, SlotLimit]:
+        """The limits of the universes that have one below their size; the same object until one can be another."""
+        return self._all_limits()
+
     def spans_at_slot(self, universe: str, address: int) -> list[Span]:
         return [s for s in self.spans_on_universe(universe) if s.first <= address <= s.last]
 

@@ -338,7 +338,8 @@ def _pairs(index: Index, universes: Collection[str]) -> _Pairs:
                 ((index.word_for_taker(x.key), _key_of_taker(x.key), isinstance(x.key, str)) for x in (c.a, c.b)),
                 key=lambda t: (order_of_name(t[0]), t[1]),
             )
-            pair = (a[1] if a[2] else a[0], b[1] if b[2] else b[0])
+            one, other = sorted((a[1] if a[2] else a[0], b[1] if b[2] else b[0]))  # whatever their numbers become
+            pair = (one, other)
             before = found.get(pair)
             slots = (before[0] if before else 0) + c.last - c.first + 1
             found[pair] = (slots, before[1] if before else (number, c.first, c.last), (a[:2], b[:2]))
