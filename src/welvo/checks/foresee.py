@@ -19,6 +19,8 @@ from welvo.observed.values import NOTHING, Observed
 from welvo.patch.index import Index
 from welvo.rig.document import PARTS, Change, Edit, Rig
 from welvo.rig.notation import say_count
+from welvo.rig.refs import PortRef
+from welvo.runs.cable import PortStream
 from welvo.survey.effect_words import Line, line_of_effect, say_strip
 from welvo.survey.effects import Effect, Near, effects_between, own_of_change
 
@@ -35,6 +37,8 @@ class Foreseen(Struct, frozen=True):
     effects: tuple[Effect, ...] = ()
     comes: tuple[Finding, ...] = ()
     goes: tuple[Finding, ...] = ()
+    streams: dict[PortRef, PortStream] = {}
+    """What would be attached to each port, for whoever draws it."""
 
     @property
     def strip(self) -> str:
@@ -67,7 +71,7 @@ def foresee_once(rig: Rig, edit: Edit, observed: Observed = NOTHING) -> Foreseen
     before, after = Checker(Index(rig), observed), Checker(Index(made), observed)
     effects = effects_between(before.context.index, after.context.index, change)
     comes, goes = _compare_findings(before, after)
-    return Foreseen(made, change, effects, comes, goes)
+    return Foreseen(made, change, effects, comes, goes, after.context.index.cables_and_sums.streams)
 
 
 MANY = 1500
@@ -102,7 +106,8 @@ class Foreseer:
                 raise
             effects = effects_between(before, checker.context.index, change, self._near)
         comes, goes = _compare_findings(now, checker) if checker and findings else ((), ())
-        return Foreseen(made, change, effects, comes, goes)
+        streams = (checker.context.index if checker else index).cables_and_sums.streams
+        return Foreseen(made, change, effects, comes, goes, streams)
 
     def _follow(self, now: Checker, made: Rig) -> Checker:
         """The own checker, with its index, led to what the edit would make."""

@@ -6,10 +6,11 @@ from welvo.app.patch.laying_form import Proposal
 from welvo.app.session import Session
 from welvo.patch.arrange import make_copies
 from welvo.patch.index import Index
+from welvo.patch.table import text_of_cell
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit
 from welvo.rig.lookup import name_of_item
-from welvo.rig.notation import say_count, say_place
+from welvo.rig.notation import say_count
 from welvo.rig.readers import read_whole_number
 
 MOST = 1000
@@ -47,8 +48,7 @@ class CopyForm(Proposal):
         then = Index(new)
         rows = []
         for key in change.made:
-            spans = then.spans_of(key)
-            at = say_place(new.universes[spans[0].universe].number, spans[0].first) if spans else "not patched"
+            at = text_of_cell(then, key, "first")
             f = new.fixtures.get(key)
             rows.append((name_of_item(new, key), f.name if f else "", at))
         made = say_count(len(change.made), "copy", "copies")

@@ -33,6 +33,7 @@ from welvo.rig.lookup import mode_of, name_of_item, universe_by_number, universe
 from welvo.rig.notation import read_numbers, read_place, say_count, say_place
 from welvo.rig.readers import read_whole_number
 from welvo.survey.effect_words import say_all
+from welvo.survey.effects import say_places
 
 PATTERNS: dict[Pattern, str] = {
     "packed": "packed, one behind the other",
@@ -90,7 +91,8 @@ class Proposal(QWidget, Asks):
         """Put what follows the fields below them."""
         self.lines.addWidget(self.saying)
         leave = make_button("Leave it", self.leave, "Closes this and changes nothing.   Esc")
-        self.lines.addLayout(row_of_widgets(self.go, None, leave))
+        self.lines.addWidget(self.go)  # each has the panel's width: a mode may have a long name
+        self.lines.addLayout(row_of_widgets(None, leave))
         self.lines.addLayout(self._list)
         self._built = True
         self.update_preview()
@@ -107,8 +109,9 @@ class Proposal(QWidget, Asks):
     def say_effects(self, found: Foreseen, act: str) -> None:
         """Say everything that would be different, the edited items included, and offer to do it."""
         rows = [
-            (who, before, after if what == "moves" else f"{what} {after}".strip())
-            for who, what, before, after in found.lines
+            (e.who, say_places(e.before) if e.before else "new", say_places(e.after) if e.kind != "gone" else "gone")
+            for e in found.effects
+            if e.kind in ("moves", "slots", "placed", "unplaced", "made", "gone")
         ]
         self.say(say_all(found.effects), rows, act, True)
 

@@ -3,6 +3,7 @@ them."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from math import floor, log10
 from typing import NamedTuple
 
@@ -24,10 +25,11 @@ from welvo.app.widgets.literal import visible_letters
 from welvo.app.widgets.painting import CENTRE, LEFT, RIGHT, draw_frame, draw_text_line, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.bench.record import all_standings
+from welvo.checks.foresee import Foreseen
 from welvo.rig.abilities import ability_of_port
 from welvo.rig.notation import say_thousands
 from welvo.rig.plan import model_of
-from welvo.rig.refs import to_run
+from welvo.rig.refs import PortRef, to_run
 from welvo.rig.tints import tint_of
 from welvo.runs.cable import Piece, PortStream
 from welvo.runs.geometry import Course, Stroke, course_of, place_along
@@ -70,6 +72,10 @@ def ruler_of(scale: float, pitch: float) -> tuple[float, float]:
     return step, step * per
 
 
+MOST_HOLLOW = 200
+"""Segments of a port up to which it is drawn hollow where an edit would move it."""
+
+
 class RiserDrawing(QWidget):
     """Lays a device and its cables out to scale and paints them; whatever did not change is not laid out again."""
 
@@ -86,6 +92,9 @@ class RiserDrawing(QWidget):
         self._rooms: dict[str, Room] = {}
         self._layouts: dict[str, tuple[PortStream, Room, PortLayout]] = {}
         self._ghost: tuple[At, str, bool] | None = None
+        self._hollow: list[QRectF] = []
+        """Where strings and devices would lie that an edit moves, before it is done."""
+        session.foreseen.connect(self._show_foreseen)
         self.setMinimumHeight(150)
 
     # ---- what is shown
@@ -115,6 +124,25 @@ class RiserDrawing(QWidget):
         if fresh:
             self._forget_layouts()
         self.update()
+
+    def _show_foreseen(self, found: Foreseen | None) -> None:
+        """Draw hollow what would lie elsewhere on the cables of the device that is shown."""
+        before, self._hollow = self._hollow, []
+        for label in self.labels_of_ports if found else ():
+            stream = found.streams.get(PortRef(self.device_id, label)) if found else None
+            if stream is None or stream is self._of.get(label) or len(stream.pieces) > MOST_HOLLOW:
+                continue
+            course, column = course_of(stream), self.column_of_port(label)
+            room = room_for(column, course, self.pixels_per_led)
+            now = {rect_of(self.room_of_cable(label), s).getRect() for s in self.strokes_of_port(label)}
+            fresh = (rect_of(room, s) for s in course.strokes if s.kind not in ("null", "extension"))
+            self._hollow += [r for r in fresh if r.getRect() not in now]
+        if before or self._hollow:
+            self.update()
+
+    def strokes_of_port(self, label: str) -> Sequence[Stroke]:
+        course = self.courses.get(label)
+        return course.strokes if course else ()
 
     def restyle(self) -> None:
         self._forget_layouts()
@@ -175,6 +203,8 @@ class RiserDrawing(QWidget):
         p = QPainter(self)
         p.drawPixmap(0, 0, self._picture)
         self._draw_chosen(p)
+        for r in self._hollow:
+            draw_frame(p, r, None, "accent", 2, 1.5, dashed=True)
         if self._ghost:
             self._draw_ghost(p)
         if self.hasFocus():

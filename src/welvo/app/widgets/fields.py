@@ -81,6 +81,8 @@ class Field(LineField):
         self._value = ""
         self._busy = False
         self.apply_to_all: Callable[[str], object] | None = None
+        self.held = False
+        """Whether it keeps what is typed without taking it over, though it loses the keys: something is looked up."""
         self.try_apply: Callable[[str], object] | None = None
         """What taking the text over would do, for whoever shows what comes of it before Enter; None: nobody asks."""
         self._refusal: QLabel | None = None
@@ -133,7 +135,7 @@ class Field(LineField):
 
     def commit(self) -> bool:
         """Take the text over. Gives False when it was refused."""
-        if self._busy or not self.pending:
+        if self._busy or self.held or not self.pending:
             return True
         if self.try_apply is not None:
             show_foreseen(self, None)

@@ -9,12 +9,13 @@ from collections.abc import Callable
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.effect_list import EffectList
+from welvo.app.widgets.fields import Field
 from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.theme import THEME
 from welvo.checks.foresee import Foreseen
@@ -56,8 +57,15 @@ class Strip(QWidget):
         self.setVisible(bool(words))
 
     def show_all(self) -> None:
-        if self.shown:
-            AllEffects(self._session, self.shown, self).exec()
+        if not self.shown:
+            return
+        field = QApplication.focusWidget()
+        if isinstance(field, Field):  # looking at what Enter would do must not do it
+            field.held = True
+        AllEffects(self._session, self.shown, self).exec()
+        if isinstance(field, Field):
+            field.held = False
+            field.setFocus()
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
