@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import contextlib
+import os
 import socket
+import subprocess
+import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -19,6 +22,7 @@ from welvo.app.main import make_window
 from welvo.app.session import Session
 from welvo.app.window import Window
 from welvo.demo.gallery import make_gallery
+from welvo.formats.rigfile import save_rig_file
 from welvo.live import rdm_serial
 from welvo.live.recording import Recorder
 from welvo.observed.values import Heard
@@ -160,3 +164,33 @@ def _opened_as(line: Jabbering) -> Callable[..., None]:
         begin(self, name, opened, within=0.005)
 
     return made
+
+
+LOOKED_AT_AND_CLOSED = """
+import sys
+from pathlib import Path
+from PySide6.QtCore import QTimer
+import welvo.app.main as main
+from welvo.app.window import Window
+
+def made(*args, make=main.make_window, **more):
+    window = make(*args, **more)
+    def look():
+        window.session.select_items(["f207"])  # its card offers fixes, which show what they would do
+        window.toggle_findings()
+        QTimer.singleShot(600, window, window.close)
+    QTimer.singleShot(900, window, look)
+    return window
+
+main.make_window = made
+sys.exit(main.run([sys.argv[1]]))
+"""
+
+
+def test_a_window_that_was_looked_at_ends_without_a_crash(tmp_path: Path) -> None:
+    rig = tmp_path / "hall.welvo"
+    save_rig_file(make_gallery(), rig)
+    own = {n: str(tmp_path) for n in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME", "XDG_RUNTIME_DIR")}
+    words = [sys.executable, "-c", LOOKED_AT_AND_CLOSED, str(rig)]
+    done = subprocess.run(words, env={**os.environ, **own}, capture_output=True, text=True, timeout=120)
+    assert done.returncode == 0, (done.returncode, done.stderr[-600:])

@@ -112,7 +112,7 @@ def test_whatever_is_typed_into_a_panel_can_be_saved_and_opened(window: Window, 
     rig = window.session.rig
     station, select = places(window)[where]
 
-    @settings(max_examples=2, deadline=None, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=1, deadline=None, suppress_health_check=list(HealthCheck))
     @given(st.data())
     def type_it(data: st.DataObject) -> None:
         window.session.replace_rig(rig, None)

@@ -443,7 +443,7 @@ def test_another_size_shows_what_it_would_move_before_it_does(window: Window) ->
     form = window.patch.panel.form
     QApplication.processEvents()
     assert isinstance(form, SizeForm) and window.session.rig is rig
-    assert "swarm" in form._list.itemAt(0).widget().accessibleName()
+    assert "ceiling 7" in form._list.itemAt(0).widget().accessibleName()
     assert "universe 202 from 102 913 to 102 701" in form.saying.text() and "move" in window.strip.words.text()
     press(window, "Take 300")
     assert window.session.rig.universes[uid].size == 300 and window.patch.panel.form is None

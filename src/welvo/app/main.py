@@ -11,7 +11,7 @@ from importlib.resources import files
 from pathlib import Path
 from types import TracebackType
 
-from PySide6.QtCore import QRect, QSocketNotifier, QTimer
+from PySide6.QtCore import QCoreApplication, QEvent, QRect, QSocketNotifier, QTimer
 from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QApplication
 
@@ -157,9 +157,18 @@ def run(arguments: list[str]) -> int:
         QTimer.singleShot(0, window, window.output.ask_interface)
     code = app.exec()
     window.end_everything()
+    destroy_window(window)
     sys.excepthook, threading.excepthook = sys.__excepthook__, threading.__excepthook__
     del notifier
     return code
+
+
+def destroy_window(window: Window) -> None:
+    """Take a window apart while Python is whole. Left to the end of the process, Qt would still tell its widgets that
+    they lose the keys when what they are made of is gone, and the program would end with a crash."""
+    window.hide()
+    window.deleteLater()
+    QCoreApplication.sendPostedEvents(window, QEvent.Type.DeferredDelete.value)
 
 
 def _tell_faults(window: Window) -> None:

@@ -16,11 +16,11 @@ from PySide6.QtWidgets import QApplication, QDialog, QWidget
 
 from welvo.app.computer import Computer
 from welvo.app.devices.find import FindDevice
-from welvo.app.main import Demo, make_window
+from welvo.app.main import Demo, destroy_window, make_window
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.face_editor import FaceEditor
+from welvo.app.widgets.fields import Field
 from welvo.app.window import Window
-from welvo.buses.edits import toggle_group
 from welvo.formats.rigfile import save_rig_file
 from welvo.formats.versions import name_version
 from welvo.matching.lamps import bind_all
@@ -129,8 +129,34 @@ def device_named(w: Window, name: str) -> str:
     return next(k for k, d in w.session.rig.devices.items() if d.name == name)
 
 
+def _foreseen_run(w: Window) -> None:
+    """A longer string before a bridge: who would move, said and drawn hollow while the number is typed."""
+    w.runs.pick_place("6", 0, 0)
+    wait()
+    fields = (f for f in w.runs.panel.findChildren(Field) if f.isVisible())
+    pixels = next(f for f in fields if f.accessibleName() == "Pixels")
+    pixels.setFocus()
+    pixels.setText("60")
+    w.foresee_act(lambda: pixels.try_apply("60") if pixels.try_apply else None)
+    pixels.held = True  # the picture is of the moment before Enter
+
+
+def _foreseen_mode(w: Window) -> None:
+    """Another mode that runs past its universe's end, before it is taken."""
+    for field in w.runs.panel.findChildren(Field):
+        field.revert()
+        field.held = False
+    w.show_station("Patch")
+    spare = next(k for k, f in w.session.rig.fixtures.items() if f.name == "Kelp, spare")
+    w.session.select_items([spare])
+    drop = next(k for k, p in w.session.rig.profiles.items() if p.name == "Drop 14")
+    w.patch.panel.what_if([spare], drop, next(iter(w.session.rig.profiles[drop].modes)))
+
+
 def _findings(w: Window) -> None:
     w.show_station("Patch")
+    if w.patch.panel.form:
+        w.patch.panel.form.leave()
     w.session.select_items(["f207"])
     w.patch.tapes.set_level("Fit")
     w.toggle_findings()
@@ -182,18 +208,10 @@ def _bus(w: Window) -> None:
     page.board.picked.emit(11)
 
 
-def _bus_groups(w: Window) -> None:
-    page = w.devices.bus
-    page.work.drop_staged(page.bus_shown)
-    w.session.make_edit(toggle_group, page.bus_shown, 2, 4)
-    w.session.make_edit(toggle_group, page.bus_shown, 4, 0)
-    page.show_page("Groups")
-    page.groups.picked.emit(2)
-
-
 def _bus_initialise(w: Window) -> None:
     """The warning before all gear gets new addresses, over the window."""
     page = w.devices.bus
+    page.work.drop_staged(page.bus_shown)
     page.show_page("Board")
     w.session.change_selection(Selection("port", (page.device_id, page.port)))
     wait()
@@ -266,13 +284,6 @@ def _sheets(w: Window) -> None:
     _sheets_ready(w)
 
 
-def _sheet_labels(w: Window) -> None:
-    w.session.select_items([k for k, f in w.session.rig.fixtures.items() if f.profile in ("p3", "p4")])
-    w.sheets.choices.only_selected = True
-    w.sheets.choose_sheet("labels")
-    _sheets_ready(w)
-
-
 def _sheet_map(w: Window) -> None:
     w.looks.choose_look("light", 0)
     w.sheets.choices.only_selected = False
@@ -309,16 +320,16 @@ SHOTS: dict[str, Callable[[Window], QWidget | None]] = {
     "patch": _patch,
     "runs": _runs,
     "runs-bridge": _runs_bridge,
+    "foreseen-run": _foreseen_run,
+    "foreseen-mode": _foreseen_mode,
     "findings": _findings,
     "devices": _devices,
     "lamps": _lamps,
     "bus": _bus,
-    "bus-groups": _bus_groups,
     "bus-initialise": _bus_initialise,
     "bench": _bench,
     "bench-wire": _bench_wire,
     "sheets": _sheets,
-    "sheets-labels": _sheet_labels,
     "sheets-map": _sheet_map,
     "versions": _versions,
     "positions": _positions,
@@ -326,8 +337,8 @@ SHOTS: dict[str, Callable[[Window], QWidget | None]] = {
 }
 SHOWN = {
     "profiles": "UND", "face-editor": "UND", "patch": "207", "runs": "ceiling 2/38", "runs-bridge": "sill bridge",
-    "findings": "304", "devices": "PENSTOCK", "lamps": "203", "bus": "LEAT", "bus-groups": "LEAT",
-    "bus-initialise": "LEAT", "bench": "207", "bench-wire": "207", "sheets": "207", "sheets-labels": "57 items",
+    "findings": "304", "devices": "PENSTOCK", "lamps": "203", "bus": "LEAT", "foreseen-run": "rim",
+    "foreseen-mode": "118", "bus-initialise": "LEAT", "bench": "207", "bench-wire": "207", "sheets": "207",
     "sheets-map": "207", "versions": "207", "positions": "8 items", "devices-find": "PENSTOCK",
 }  # fmt: skip
 """What the path must be of when a picture is taken: what its caption says is selected."""
@@ -370,6 +381,7 @@ def main(folder: Path, only: list[str] | None = None, size: tuple[int, int] = (1
                 if shown is not None:
                     shown.close()
             window.end_everything()
+            destroy_window(window)
         finally:
             STAND_INS[0].stop_process()
             demo.stop()

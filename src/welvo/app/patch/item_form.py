@@ -11,6 +11,7 @@ from msgspec import Struct
 from welvo.app.patch.switch_form import show_switches
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Field
+from welvo.app.widgets.foreseeing import edit_button
 from welvo.app.widgets.forms import CaptionBeside, Form, Subject, Ticked, Together, Typed, ValueChoice
 from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.panels import FormPanel, Title
@@ -242,7 +243,8 @@ def _buttons_of_form(panel: FormPanel, keys: list[str], acts: Acts) -> None:
         lambda: acts.copy(list(keys)),
         "More of it, with the next free numbers and places, shown first.   Ctrl+Shift+D",
     )
-    gone = make_button(
+    gone = edit_button(
+        s,
         "Remove" if len(keys) == 1 else f"Remove {len(keys)}",
         lambda: s.make_edit(remove_items, list(keys)),
         "Out of the rig, its shares, groups and cable. Undo brings it back.",
@@ -335,7 +337,8 @@ def show_many(panel: FormPanel, ids: list[str], acts: Acts) -> Field | None:
         if alike
         else "Declares that these lie over each other on purpose, one profile over another.",
     )
-    swap = make_button(
+    swap = edit_button(
+        s,
         "Swap places",
         lambda: s.make_edit(lambda _: swap_items(s.index, (ids[0], 0), (ids[1], 0))),
         "Each of the two starts where the other starts now.",

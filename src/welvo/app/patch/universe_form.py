@@ -9,6 +9,7 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QVBoxLayout
 
 from welvo.app.session import Session
+from welvo.app.widgets.foreseeing import edit_button
 from welvo.app.widgets.forms import Row, Subject, Ticked, Typed, ValueChoice
 from welvo.app.widgets.line_choice import line_row
 from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
@@ -151,7 +152,8 @@ def show_universe(
             )
         )
     close = make_button("Pack…", lambda: pack(uid), "Closes the gaps with the fewest moves, shown on the tape first.")
-    gone = make_button(
+    gone = edit_button(
+        s,
         "Remove",
         lambda: s.make_edit(remove_universe, uid),
         "Takes the universe and its feeds out; what is patched here is not patched then.",
@@ -199,7 +201,8 @@ def _feed_fields(panel: FormPanel, fid: str) -> None:
 
     name = make_label("", 13, True)
     panel.refreshers.append(lambda: name.setText(say_wire(feed().protocol, feed().wire)))
-    remove = make_button(
+    remove = edit_button(
+        s,
         "Remove",
         lambda: s.make_edit(remove_feed, fid),
         "Stops planning this feed. Ports that listen to it listen to nothing then.",

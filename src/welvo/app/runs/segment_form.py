@@ -12,6 +12,7 @@ from welvo.app.runs.element_face import ElementFace, spots_of_element
 from welvo.app.runs.line_form import show_bridge, show_converter, show_line
 from welvo.app.runs.order_rows import OrderRows
 from welvo.app.widgets.face_editor import FaceEditor
+from welvo.app.widgets.foreseeing import edit_button
 from welvo.app.widgets.forms import (
     CaptionBeside,
     Form,
@@ -245,7 +246,8 @@ def show_segment_form(here: Here) -> None:
         show_line(here)
     if kind != "line":
         _cable_fields(here)
-    off = make_button(
+    off = edit_button(
+        here.session,
         "Detach",
         lambda: here.session.make_edit(take_down, here.device_id, here.at.label, [here.at.n]),
         "Takes the segment off the cable; what followed it there has no address then. Undo brings it back.   Del",

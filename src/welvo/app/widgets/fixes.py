@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QObject
+from functools import partial
+
 from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs
+from welvo.app.widgets.foreseeing import edit_button
 from welvo.app.widgets.painting import make_button
 from welvo.checks.registry import Fix
 from welvo.matching.lamps import wishes_for_lamps
@@ -18,30 +20,12 @@ from welvo.rig.protocol import say_wire
 
 
 def fix_button(session: Session, network: Network, fix: Fix, primary: bool = False) -> QPushButton:
-    """The button of a fix. While it is pointed at, or has the keys, what it would do to others is shown."""
+    """The button of a fix; what it changes is its help."""
     words = "; ".join(f"{a}: {b} → {d}" for a, b, d in fix.changes)
-    made = make_button(fix.label, lambda: run_fix(session, network, fix), words, primary=primary)
+    act = partial(run_fix, session, network, fix)
     if fix.edit:
-        made.installEventFilter(_Pointed(session, fix, made))
-    return made
-
-
-class _Pointed(QObject):
-    """Shows what the edit of a fix would do while its button is pointed at."""
-
-    def __init__(self, session: Session, fix: Fix, button: QPushButton) -> None:
-        super().__init__(button)
-        self._session, self._fix = session, fix
-
-    def eventFilter(self, watched: QObject, e: QEvent) -> bool:
-        if e.type() in (QEvent.Type.Enter, QEvent.Type.FocusIn) and self._fix.edit:
-            try:
-                self._session.show_foreseen(self._fix.edit(self._session.rig))
-            except (Refused, KeyError):  # the rig is another one since the finding was made; pressing it says so
-                self._session.show_foreseen(None)
-        elif e.type() in (QEvent.Type.Leave, QEvent.Type.FocusOut, QEvent.Type.Hide):
-            self._session.show_foreseen(None)
-        return super().eventFilter(watched, e)
+        return edit_button(session, fix.label, act, words, primary=primary)
+    return make_button(fix.label, act, words, primary=primary)
 
 
 def run_fix(session: Session, network: Network, fix: Fix) -> None:

@@ -117,9 +117,12 @@ def make_label(words: str = "", size: int = 13, bold: bool = False, quiet: bool 
 
 
 def make_button(
-    words: str, act: object = None, help_text: str = "", *, primary: bool = False, strong: bool = False
-) -> QPushButton:
-    made = QPushButton(menu_words(words))
+    words: str, act: object = None, help_text: str = "", *, primary: bool = False, strong: bool = False,
+    made: QPushButton | None = None
+) -> QPushButton:  # fmt: skip
+    """A button with its words, act and help; `made` is one of a kind of its own."""
+    made = made or QPushButton()
+    made.setText(menu_words(words))
     made.setProperty("primary", primary)
     made.setProperty("strong", strong)
     if callable(act):
