@@ -32,7 +32,7 @@ def test_no_two_pictures_of_the_documentation_are_the_same() -> None:
 
 def test_pictures_are_drawn_of_what_they_are_said_to_show(tmp_path: Path) -> None:
     own = {n: str(tmp_path / "home") for n in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME")}
-    few = {"profiles", "face-editor", "patch", "runs", "foreseen-run", "foreseen-mode", "devices-find"}  # `make screens`: all
+    few = {"profiles", "face-editor", "patch", "runs", "foreseen-run", "foreseen-mode", "devices-find"}  # of all
     words = [sys.executable, "-m", "welvo.app.screens", str(tmp_path / "made"), *few]
     done = subprocess.run(words, env={**os.environ, **own},
                           capture_output=True, text=True, timeout=580)  # fmt: skip
