@@ -140,3 +140,13 @@ def test_halving_finds_a_lamp_wherever_it_answers(rig: Rig) -> None:
         begin_halving(index, [])
     with pytest.raises(Refused, match="no cycle"):
         steps_of_cycle(index, "disco", ["a"])
+
+
+@pytest.mark.parametrize("count, answers", [(0, 0), (1, 0), (2, 1), (3, 2), (4, 2), (5, 3), (8, 3), (9, 4), (512, 9)])
+def test_halving_says_how_many_answers_are_left_at_the_most(count: int, answers: int) -> None:
+    search = Halving(tuple(("u1", n) for n in range(1, count + 1)))
+    assert search.answers_left == answers
+    asked = 0
+    while len(search.possible) > 1:  # the unlucky way: the larger half stays each time
+        search, asked = search.with_answer(True), asked + 1
+    assert asked == answers

@@ -8,6 +8,7 @@ from tests.survey.test_effects import rig_of_runs
 from welvo.checks.checker import check_rig
 from welvo.checks.registry import Finding
 from welvo.demo.gallery import make_gallery
+from welvo.formats.chart import read_chart
 from welvo.patch.index import Index
 from welvo.patch.table import text_of_cell
 from welvo.rig import edits
@@ -100,3 +101,24 @@ def test_findings_stand_in_natural_order() -> None:
     rig, _ = put_entries(rig, "", fixtures=high, elements={})
     numbers = [f.facts["fixture"] for f in found(rig, "PATCH-02") if f.facts["universe"] == 2]
     assert numbers == ["9", "10", "100"]
+
+
+def test_where_a_port_configured_for_less_goes_dark_is_the_pixel_behind_its_last() -> None:
+    rig = rig_of_runs()
+    second = Element(name="second", pixels=10, at=Place(from_run=True))
+    run = (Segment(kind="pixels", element="e"), Segment(kind="pixels", element="s"))
+    for configured, dark in ((9, "pixel 10 of string"), (10, "pixel 1 of second"), (12, "pixel 3 of second")):
+        port = replace(rig.devices["n"].ports["1"], run=run, pixels=configured)
+        made, _ = put_entries(
+            rig, "", elements={"s": second}, devices={"n": replace(rig.devices["n"], ports={"1": port})}
+        )
+        (said,) = found(made, "RUN-32")
+        assert f"dark from {dark} on" in said.reason and said.title.startswith(f"The last {20 - configured} pixel")
+
+
+def test_a_break_longer_than_a_universe_is_named_by_its_number() -> None:
+    rig = rig_of_runs()
+    mode = read_chart("break A: dimmer\nbreak B: gap 512, dimmer").mode_of_chart("long")
+    rig, _ = put_entries(rig, "", profiles={"x": replace(rig.profiles["p"], modes={"m": mode})})
+    (said,) = found(rig, "PROF-03")
+    assert said.facts == {"break": 2, "slots": 513} and "break 2 needs 513 slots" in said.title

@@ -168,3 +168,20 @@ def test_what_a_node_says_of_its_address_is_these_octets() -> None:
     for short in (raw[:26], bytes.fromhex(HEAD + "00F8 000E 0000"), bytes.fromhex(HEAD + "0070 000E")):
         with pytest.raises(WireError, match="too few"):
             artnet.decode_artnet(short)
+
+
+def test_a_reply_has_every_field_at_its_offset_of_the_standard() -> None:
+    """Art-Net 4, ArtPollReply: offsets counted by hand from the table."""
+    reply = artnet.PollReply(
+        (127, 0, 0, 9), "short", "long", firmware=0x0102, net=3, sub=4, oem=0x0506, esta=0x0708, status1=0x99,
+        port_types=(0x80, 0x81, 0x82, 0x83), good_input=(1, 2, 3, 4), good_output=(5, 6, 7, 8), sw_in=(9, 10, 11, 12),
+        sw_out=(13, 14, 15, 1), acn_priority=150, style=2, mac=bytes(range(1, 7)), bind_ip=(127, 0, 0, 8), bind_index=3,
+        status2=0x1F, good_output_b=(21, 22, 23, 24), status3=0x20,
+    )  # fmt: skip
+    raw = artnet.encode_artnet(reply)
+    assert raw[10:14] == bytes((127, 0, 0, 9)) and raw[14:16] == bytes((0x36, 0x19))
+    assert raw[16:24] == bytes((1, 2, 3, 4, 5, 6, 0, 0x99)) and raw[24:26] == bytes((0x08, 0x07))
+    assert raw[172:174] == bytes((0, 4)) and raw[174:178] == bytes((0x80, 0x81, 0x82, 0x83))
+    assert [*raw[178:194]] == [1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 1]
+    assert raw[194] == 150 and raw[195:200] == bytes(5) and raw[200] == 2 and raw[201:207] == bytes(range(1, 7))
+    assert raw[207:213] == bytes((127, 0, 0, 8, 3, 0x1F)) and raw[213:218] == bytes((21, 22, 23, 24, 0x20))

@@ -133,3 +133,11 @@ def test_noise_is_a_wire_error_and_nothing_else(raw: bytes) -> None:
             sacn.decode_sacn(noise)
         except WireError:
             continue
+
+
+def test_what_a_sender_patches_stands_where_the_standard_has_it() -> None:
+    """E1.31, table 4-1: sequence number, options and the first slot in octets from 0."""
+    packet = sacn.Data(b"c" * 16, 7, bytes((9, 8)), "desk", sequence=201, options=sacn.TERMINATED)
+    raw = sacn.encode_sacn(packet)
+    assert (sacn.SEQUENCE_AT, sacn.OPTIONS_AT, sacn.SLOTS_AT) == (111, 112, 126)
+    assert (raw[111], raw[112], raw[126]) == (201, 0x40, 9)

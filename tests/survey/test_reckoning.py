@@ -6,8 +6,17 @@ import pytest
 from msgspec.structs import replace
 
 from tests.conftest import at
+from welvo.demo.gallery import make_gallery
 from welvo.patch.adding import patch_series
-from welvo.patch.arrange import copy_items, make_copies, next_copy_name, renumber_universes, swap_items, swap_places
+from welvo.patch.arrange import (
+    copy_items,
+    make_copies,
+    next_copy_name,
+    numbers_from,
+    renumber_universes,
+    swap_items,
+    swap_places,
+)
 from welvo.patch.index import Index
 from welvo.patch.landing import foresee_landing
 from welvo.rig.base import Refused
@@ -27,6 +36,9 @@ from welvo.rig.patched import Element, Fixture, Place
 from welvo.rig.wiring import Feed
 from welvo.survey import capacity
 from welvo.survey.octets import StreamTo, octet_feeds, stream_of
+from welvo.survey.place_ways import place_ways
+from welvo.survey.spreadsheet import Mapping, understand_table
+from welvo.survey.target import of_item
 from welvo.survey.traffic import dmx_rate, frame_octets, say_bits, traffic_of_rig
 from welvo.survey.wires import wire_table
 
@@ -231,3 +243,27 @@ def test_free_places_what_fits_and_names_what_is_left(rig: Rig) -> None:
     assert change.note == "2 of 3 found a place. Left: 303. Add a universe for them."
     with pytest.raises(Refused, match="No place is free for 303"):
         patch_series(Index(new), [("n3", 0)], "free")
+
+
+def test_free_numbers_are_as_many_as_were_asked_for_and_go_around_the_taken() -> None:
+    rig = make_gallery()
+    assert numbers_from(rig, 101, 0) == [] and numbers_from(rig, 9001, 3) == [9001, 9002, 9003]
+    found = numbers_from(rig, 117, 3)
+    assert len(found) == 3 and not {f.number for f in rig.fixtures.values()} & set(found) and found == sorted(found)
+
+
+def test_the_default_of_a_slot_is_said_where_a_channel_is_and_not_in_a_gap() -> None:
+    rig = make_gallery()
+    index = Index(rig)
+    ways = dict(place_ways(index, of_item(index, "f207")))
+    assert ways["Default"] == "32768 of 65535"  # pan of 16 bit rests in the middle
+    element = next(k for k, e in rig.elements.items() if e.name == "ribbon")
+    assert "Default" not in dict(place_ways(index, of_item(index, element)))
+
+
+def test_a_row_that_is_shorter_than_its_headings_is_read_as_far_as_it_goes() -> None:
+    rig = make_gallery()
+    rows = [["No.", "Name", "Note"], ["207", "short"], ["208"]]
+    pasted = understand_table(Index(rig), rows, Mapping(("number", "name", "note")))
+    assert {r.who: r.state for r in pasted.rows} == {"207": "changed", "208": "same"}
+    assert pasted.rig.fixtures["f207"].name == "short"

@@ -377,7 +377,7 @@ class Halving(Struct, frozen=True):
     @property
     def answers_left(self) -> int:
         """How many more answers are needed at the most."""
-        return max(0, (len(self.possible) - 1).bit_length())
+        return max(0, len(self.possible) - 1).bit_length()
 
     def step_to_show(self, index: Index) -> CycleStep:
         lit = dict.fromkeys(self.slots_asked, 255)
