@@ -12,7 +12,7 @@ from tests.app.conftest import field_of
 from welvo.app.patch.add_fixtures import AddFixtures
 from welvo.app.patch.paste import PasteRows
 from welvo.app.session import Selection
-from welvo.app.widgets.fields import Choice
+from welvo.app.widgets.fields import Choice, Field
 from welvo.app.widgets.strip import AllEffects, Strip
 from welvo.app.window import Window
 from welvo.checks.foresee import foresee_once
@@ -143,3 +143,23 @@ def test_the_riser_draws_hollow_what_would_lie_elsewhere(runs: Window, qtbot: Qt
     assert len(hollow) == 2 and all(r.height() > 0 for r in hollow)  # the longer string, and the bridge behind it
     qtbot.keyClick(pixels, Qt.Key.Key_Escape)
     assert runs.runs.riser._hollow == []
+
+
+def test_a_line_that_adds_and_a_cell_of_the_list_are_foreseen(patch: Window, qtbot: QtBot) -> None:
+    quick = patch.patch.quick
+    quick.setFocus()
+    qtbot.keyClicks(quick, "2 x Bar 9 at 3.100")
+    qtbot.waitUntil(lambda: "pairs meet" in patch.strip.words.text(), timeout=10_000)
+    assert {e.kind for e in patch.strip.shown.effects} >= {"made", "meets"}  # type: ignore[union-attr]
+    qtbot.keyClick(quick, Qt.Key.Key_Escape)
+    assert patch.strip.shown is None
+    rows, column = patch.patch.list.items, next(
+        n for n, h in enumerate(patch.patch.list.items.heads) if h.key == "first"
+    )  # fmt: skip
+    patch.patch.list.edit(rows.index(rows.row_of("f207"), column))
+    editor = next(f for f in patch.patch.list.findChildren(Field) if f.isVisible())
+    editor.selectAll()
+    qtbot.keyClicks(editor, "3.100")
+    qtbot.waitUntil(lambda: "205 and 207" in patch.strip.words.text())
+    qtbot.keyClick(editor, Qt.Key.Key_Escape)
+    assert patch.strip.shown is None

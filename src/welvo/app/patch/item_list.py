@@ -347,6 +347,7 @@ class ItemPainter(QStyledItemDelegate):
         keys = self._table.chosen_ids()
         editor = Field(table.help_for(column), lambda t: model.change_column([key], column, t), parent)
         editor.apply_to_all = lambda t: model.change_column(keys if key in keys else [key], column, t)
+        editor.try_apply = lambda t: model.change_column([key], column, t)
         editor.setAccessibleName(table.title_of_column(column))
         return editor
 

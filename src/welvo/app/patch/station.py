@@ -126,6 +126,7 @@ class PatchStation(Station):
         self.quick.setFixedWidth(230)
         for field in (self.wish, self.quick):
             field.setPlaceholderText("12 x Bar 9 at 1.001")
+            field.try_apply = self._take_wished
         self.wish.setFixedWidth(340)
         self._tapes_or_empty = QStackedWidget()
         self._tapes_or_empty.addWidget(self.tapes)
