@@ -12,7 +12,7 @@ from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs, marks
 from welvo.app.widgets.fields import LineField, set_help
-from welvo.app.widgets.fixes import fix_button
+from welvo.app.widgets.fixes import IN_DRAWER, fix_button
 from welvo.app.widgets.literal import literal_text
 from welvo.app.widgets.painting import (
     RIGHT,
@@ -95,7 +95,7 @@ class OpenedFinding(QFrame):
                 body.addWidget(_ChangeLine(what, old, new))
         buttons: list[QWidget | int | None] = []
         for n, fix in enumerate(finding.possible_fixes[:5]):
-            buttons.append(fix_button(session, network, fix, primary=n == 0))
+            buttons.append(fix_button(session, network, fix, primary=n == 0, room=IN_DRAWER))
         if len(buttons) > 1:
             for b in buttons:
                 body.addLayout(row_of_widgets(b, None))

@@ -169,11 +169,11 @@ def _address_field(form: Form, s: Session, one: list[str], break_no: int, words:
             return "not patched"
         last = spans[-1]
         place = s.rig.fixtures[key].place_of_break(break_no) if key in s.rig.fixtures else s.rig.elements[key].at
-        how = f" · after {name_of_item(s.rig, place.after)} + {place.gap}" if place.after else ""
+        how = f"\nafter {name_of_item(s.rig, place.after)} + {place.gap}" if place.after else ""
         return f"to {say_place(s.rig.universes[last.universe].number, last.last)}{how}"
 
     field = Typed(words, ADDRESS_HELP, width=84, shown=first, take=lambda t: _patch_break(s, one[0], break_no, t))
-    form.add(Together(words, (field, CaptionBeside(until), None)))
+    form.add(Together(words, (field, CaptionBeside(until))))
 
 
 def _patch_break(s: Session, key: str, break_no: int, typed: str) -> None:
@@ -250,7 +250,8 @@ def _buttons_of_form(panel: FormPanel, keys: list[str], acts: Acts) -> None:
         "Out of the rig, its shares, groups and cable. Undo brings it back.",
     )
     form = panel.new_form(Subject(lambda: keys, lambda *_, **__: None))
-    panel.body.addLayout(row_of_widgets(form.widget_of_row(lock), None, made, gone))
+    panel.body.addWidget(form.widget_of_row(lock))
+    panel.body.addLayout(row_of_widgets(None, made, gone))
 
 
 def show_more(panel: FormPanel, one: list[str]) -> None:

@@ -85,7 +85,7 @@ class ChannelFields(QWidget):
             return Typed(
                 name,
                 help_text,
-                width=44,
+                width=40,
                 shown=self._what_all_say(lambda c: reader.say_value(getattr(c, key))),
                 take=lambda t: self._set_values(key, **{key: reader.read_text(t)}),
             )
@@ -96,8 +96,8 @@ class ChannelFields(QWidget):
             shown=self._what_all_say(lambda c: word_for(c.function, c.name)),
             take=self._set_function,
         )
-        slots = Typed("Slots", SLOTS_HELP, width=62, shown=self._what_all_say(_say_slots), take=self._set_slots)
-        short = Typed("Short", SHORT_HELP, width=58, shown=self._what_all_say(lambda c: c.short), take=self._set_short)
+        slots = Typed("Slots", SLOTS_HELP, width=56, shown=self._what_all_say(_say_slots), take=self._set_slots)
+        short = Typed("Short", SHORT_HELP, width=50, shown=self._what_all_say(lambda c: c.short), take=self._set_short)
         low = physical("Low", "low", "What the lowest value means physically, such as 0 or 8. Only for hand-over.")
         high = physical("High", "high", "What the highest value means physically, such as 540. Only for hand-over.")
         unit = Typed(

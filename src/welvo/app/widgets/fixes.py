@@ -10,7 +10,7 @@ from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs
 from welvo.app.widgets.foreseeing import edit_button
-from welvo.app.widgets.painting import make_button
+from welvo.app.widgets.painting import break_lines, make_button
 from welvo.checks.registry import Fix
 from welvo.matching.lamps import wishes_for_lamps
 from welvo.matching.planned import full_plan
@@ -18,14 +18,20 @@ from welvo.protocols import artnet
 from welvo.rig.base import Refused
 from welvo.rig.protocol import say_wire
 
+IN_PANEL, IN_DRAWER = 226, 500
+"""Pixels of a line of a fix's words: where there is less room, they take more lines, and all of them are read."""
 
-def fix_button(session: Session, network: Network, fix: Fix, primary: bool = False) -> QPushButton:
+
+def fix_button(
+    session: Session, network: Network, fix: Fix, primary: bool = False, room: int = IN_PANEL
+) -> QPushButton:
     """The button of a fix; what it changes is its help."""
     words = "; ".join(f"{a}: {b} → {d}" for a, b, d in fix.changes)
     act = partial(run_fix, session, network, fix)
+    label = break_lines(fix.label, room)
     if fix.edit:
-        return edit_button(session, fix.label, act, words, primary=primary)
-    return make_button(fix.label, act, words, primary=primary)
+        return edit_button(session, label, act, words, primary=primary)
+    return make_button(label, act, words, primary=primary)
 
 
 def run_fix(session: Session, network: Network, fix: Fix) -> None:

@@ -181,7 +181,8 @@ class Form:
     def _label_of_row(self, one: CaptionBeside) -> QLabel:
         if isinstance(one.words, str):
             return make_label(one.words, 11, quiet=True)
-        made, words = make_label("", 11, quiet=True), one.words
+        # It breaks between words where there is no room: no remark widens the panel, and so cuts a number in it.
+        made, words = make_label("", 11, quiet=True, wrap=True), one.words
         self.refreshers.append(lambda: made.setText(words(self.subject.value())))
         return made
 

@@ -58,6 +58,18 @@ def width_of(words: str, size: int = 13, bold: bool = False) -> int:
     return THEME.metrics(size, bold).horizontalAdvance(words)
 
 
+def break_lines(words: str, room: float) -> str:
+    """Words in as many lines as they need for a room, for buttons, which do not break theirs."""
+    lines = [""]
+    for word in words.split(" "):
+        longer = f"{lines[-1]} {word}".strip()
+        if lines[-1] and width_of(longer) > room:
+            lines.append(word)
+        else:
+            lines[-1] = longer
+    return "\n".join(lines)
+
+
 def fitting_size(words: str, room: float, sizes: tuple[int, ...] = (16, 13, 11)) -> int:
     """The largest type size at which a bold word fits."""
     for size in sizes:
