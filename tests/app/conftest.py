@@ -7,7 +7,8 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from PySide6.QtCore import QEvent, Qt, QTimer
+from PySide6.QtCore import QEvent, QPointF, Qt, QTimer
+from PySide6.QtGui import QMouseEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
@@ -159,6 +160,11 @@ def hear(window: Window, wire_a: int = 1, **more: Any) -> None:
         )
     }
     window.session.observe(heard={**heard, **more}, listening=True)
+
+
+def pointer_moved(to: QPointF, held: Qt.MouseButton = Qt.MouseButton.LeftButton) -> QMouseEvent:
+    """The pointer at a place, said by hand: moving it to where it stands already tells nobody anything."""
+    return QMouseEvent(QEvent.Type.MouseMove, to, to, held, held, Qt.KeyboardModifier.NoModifier)
 
 
 class Recorder:

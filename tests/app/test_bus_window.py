@@ -9,12 +9,12 @@ from typing import Any
 
 import pytest
 from msgspec import UNSET
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
-from tests.app.conftest import beside_stand_ins
+from tests.app.conftest import beside_stand_ins, pointer_moved
 from tests.app.test_lamps_window import found, named, press, until
 from tests.app.test_manual_page import Hand
 from welvo.app.devices.bus_groups import HEAD, group_mark
@@ -218,7 +218,7 @@ def test_gear_is_dragged_planned_grouped_and_written(faulty: Window, qtbot: QtBo
     def drag(one: int, two: int) -> None:
         a, b = board.cell_of_place(one).center(), board.cell_of_place(two).center()
         qtbot.mousePress(board, Qt.MouseButton.LeftButton, pos=a.toPoint())
-        page.board.mouseMoveEvent(_moved(b))
+        page.board.mouseMoveEvent(pointer_moved(b))
         qtbot.mouseRelease(board, Qt.MouseButton.LeftButton, pos=b.toPoint())
 
     board.chosen = 5
@@ -269,14 +269,6 @@ def test_gear_is_dragged_planned_grouped_and_written(faulty: Window, qtbot: QtBo
     faulty.network.hearing.quiet = True
     with pytest.raises(Refused, match="nothing may be sent"):
         page._search_bus()
-
-
-def _moved(to: QPointF) -> Any:
-    from PySide6.QtCore import QEvent
-    from PySide6.QtGui import QMouseEvent
-
-    left = Qt.MouseButton.LeftButton
-    return QMouseEvent(QEvent.Type.MouseMove, to, to, left, left, Qt.KeyboardModifier.NoModifier)
 
 
 def _fade(rig: Any, ref: PortRef, short: int) -> Any:

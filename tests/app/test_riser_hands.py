@@ -11,6 +11,7 @@ from PySide6.QtGui import QDragLeaveEvent, QDragMoveEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication, QToolTip
 from pytestqt.qtbot import QtBot
 
+from tests.app.conftest import pointer_moved
 from tests.app.test_runs_station import field, pen, put
 from tests.runs.test_sums import box, strip
 from welvo.app.runs.riser import write_mime
@@ -168,10 +169,10 @@ def test_the_pointer_over_the_opened_cable_says_the_pixel_and_what_a_bridge_lack
     def over(n: int) -> str:
         QToolTip.hideText()
         stroke = next(s for s in opened._course.strokes if s.n == n)
-        at = opened.rect_of(stroke).center().toPoint()
+        at = opened.rect_of(stroke).center()
 
         def pointed() -> bool:  # a tooltip that is just going away takes the next one along
-            qtbot.mouseMove(opened, at)
+            opened.mouseMoveEvent(pointer_moved(at, Qt.MouseButton.NoButton))
             return bool(QToolTip.text())
 
         qtbot.waitUntil(pointed)

@@ -151,6 +151,9 @@ def test_inserting_at_a_pixel_cuts_what_is_there_and_moves_the_rest(rig: Rig) ->
         insert_at_pixel(
             cabled("", Segment(kind="lamps", count=9))(rig)[0], "p", "1", 5, [Segment(kind="null", count=1)]
         )
+    with pytest.raises(Refused, match="inside a block of slots"):  # it has no pixels between which it could be cut
+        block = cabled("", reef(), element=Element(name="r", kind="block", slots=24))(rig)[0]
+        insert_at_pixel(block, "p", "1", 5, [Segment(kind="null", count=1)])
     with pytest.raises(Refused, match="every 4 pixels only"):
         sends = cabled("", reef(), element=px(10, fold=2, unfolds="sender"))(rig)[0]
         insert_at_pixel(sends, "p", "1", 4, [Segment(kind="null", count=1)])

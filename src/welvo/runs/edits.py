@@ -357,11 +357,15 @@ def move_segment(rig: Rig, device_id: str, label: str, n: int, to: str, at: int)
     return _put_run(rig, device_id, runs, f"move a segment to {to}, place {at + 1}")
 
 
+_INSIDE = {"bridge": "a bridge", "lamps": "a converter"}
+"""What a cable cannot be opened inside, by the kind of its segment."""
+
+
 def insert_at_pixel(rig: Rig, device_id: str, label: str, px: int, segments: list[Segment]) -> Edit:
     """Attach segments so that the first begins at pixel `px` (from 1) of the port, along its cable; what is there is
     cut.
 
-    Raises Refused when that would cut a bridge, a converter, a fixture, or a group of LEDs.
+    Raises Refused when that would cut a bridge, a converter, a lamp, a block of slots, or a group of LEDs.
     """
     cables = Cables(rig)
     stream = cables.streams.get(PortRef(device_id, label))
@@ -371,8 +375,9 @@ def insert_at_pixel(rig: Rig, device_id: str, label: str, px: int, segments: lis
     if px == piece.px:
         return attach_segments(rig, device_id, label, segments, piece.n)
     s = piece.segment
-    if s.kind != "pixels" or piece.key in rig.fixtures:
-        inside = {"bridge": "a bridge", "lamps": "a converter"}.get(s.kind, "a lamp")
+    if s.kind != "pixels" or piece.key in rig.fixtures or not piece.leds:
+        is_block = piece.key in rig.elements and s.kind == "pixels"
+        inside = "a block of slots" if is_block else _INSIDE.get(s.kind, "a lamp")
         raise Refused(f"Pixel {px} of port {label} is inside {inside}; it cannot be cut.")
     front, behind = cut_segments(s, piece.leds, (px - piece.px) * s.group, rig.elements.get(piece.key))
     run = rig.devices[device_id].ports[label].run
