@@ -19,7 +19,7 @@ from welvo.app.devices.setting_form import say_where_it_came, states_of
 from welvo.app.devices.settings import SettingRow
 from welvo.app.jobs.output import MOST_REPLACED
 from welvo.app.main import make_window
-from welvo.app.session import Session
+from welvo.app.session import Selection, Session
 from welvo.app.widgets.add_device import AddDevice, guess_model, known_models
 from welvo.app.widgets.fields import Field
 from welvo.app.widgets.fixes import push_with_warning
@@ -132,7 +132,7 @@ def test_the_panel_of_a_setting_shows_both_values_and_takes_a_plan(small: Window
     small.go(Goto("port", "d", "A"))
     QApplication.processEvents()
     plan = next(f for f in small.devices.panel.findChildren(Field) if f.accessibleName() == "Plan" and f.isVisible())
-    words = " ".join(w.text() for w in small.devices.panel.findChildren(type(small.devices._title)) if w.isVisible())
+    words = " ".join(w.text() for w in small.devices.panel.findChildren(QLabel) if w.isVisible())
     assert "One more than planned. Its own page counts from 1 too" in words and "device's page says 2" in words
     plan.selectAll()
     qtbot.keyClicks(plan, "70000")
@@ -626,3 +626,27 @@ def test_when_a_setting_came_as_far_as_it_did_and_by_what() -> None:
         "said by the device at 14:05:06 by HTTP."
     )
     assert say_where_it_came(LINE, None, Entered(value=0.5, who="Ann", at=at), "http") == "Nobody has entered it yet."
+
+
+def test_every_page_of_every_kind_of_device_follows_every_other(window: Window) -> None:
+    """The panel may hear of another device before the pages do, and must not ask them about the new one."""
+    by_name = {d.name: k for k, d in window.session.rig.devices.items()}
+    node, gateway, pixels = by_name["WEIR-2"], by_name["LEAT"], by_name["PENSTOCK"]
+    places = [
+        (Selection("device", (node,)), "Settings"),
+        (Selection("port", (node, "A")), "Lamps"),
+        (Selection("port", (gateway, "BUS 1")), "Bus"),
+        (Selection("port", (gateway, "BUS 1"), place=3), "Bus"),
+        (Selection("device", (gateway,)), "Settings"),
+        (Selection("device", (pixels,)), "Settings"),
+    ]
+    window.show_station("Devices")
+    for before in places:
+        for after in places:
+            for selection, page in (before, after):
+                window.session.change_selection(selection)
+                window.devices.show_page(page)
+                QApplication.processEvents()
+            device = window.session.rig.devices[after[0].first_selected]
+            assert window.devices._title.text() == device.name
+            assert (window.devices.page == "Bus") == window.devices.bus.isVisible()

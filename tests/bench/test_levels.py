@@ -5,7 +5,8 @@ from msgspec.structs import replace
 
 from tests.conftest import profile
 from welvo.bench.levels import Levels, faders_of_selection, light_up
-from welvo.bench.why import Cause, Evidence, dark_by, first_cause
+from welvo.bench.light import dark_by
+from welvo.bench.why import Cause, Evidence, first_cause
 from welvo.checks.checker import check_rig
 from welvo.demo.gallery import make_gallery
 from welvo.observed.values import NOTHING

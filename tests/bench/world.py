@@ -134,8 +134,8 @@ class World:
 
     # ---- what is seen
 
-    def level(self, universe: str, address: int) -> int:
-        return int(self.levels.frame_of_universe(Index(self.rig), universe)[address - 1])
+    def meant(self, universe: str) -> bytes:
+        return self.levels.frame_of_universe(Index(self.rig), universe).tobytes()
 
     def _device(self, device: str) -> Node | PixelDevice | None:
         found = self.devices.get(self.rig.devices[device].ip)

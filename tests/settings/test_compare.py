@@ -2,11 +2,12 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
+from welvo.observed.presence import presence_of
 from welvo.observed.values import NOTHING, Event, Heard, HeardPort, Observed, Written
 from welvo.rig import edits
 from welvo.rig.document import Rig
 from welvo.settings.artnet import heard_port, reported_settings
-from welvo.settings.compare import compare_settings, is_live, lines_that_differ
+from welvo.settings.compare import compare_settings, lines_that_differ
 
 PORTS = (
     HeardPort(2, 0, True, "artnet", 2),
@@ -40,7 +41,7 @@ def test_each_setting_gets_the_mark_it_deserves(rig: Rig) -> None:
 def test_silence_is_not_agreement(rig: Rig) -> None:
     assert {x.mark for x in compare_settings(rig, NOTHING, "d", 0.0) if x.plan is not None} == {"unknown"}
     assert {x.mark for x in compare_settings(rig, observed(), "d", 110.1) if x.plan is not None} == {"unknown"}
-    assert is_live(observed().heard["127.0.0.60"], 110.0) and not is_live(None, 0.0)
+    assert presence_of(observed(), "127.0.0.60", 110.0).is_there and not presence_of(observed(), "", 0.0).is_there
 
 
 def test_a_pushed_value_is_claimed_until_the_box_says_it_itself(rig: Rig) -> None:

@@ -27,6 +27,8 @@ class Computer(msgspec.Struct, kw_only=True):
     recent: Annotated[list[str], Meta(max_length=50)] = []
     width: Annotated[int, Meta(ge=200, le=16000)] = 1280
     height: Annotated[int, Meta(ge=200, le=16000)] = 800
+    panel_width: Annotated[int, Meta(ge=0, le=16000)] = 0
+    """How wide the panel was drawn by hand, in pixels of normal text; 0: by itself."""
     splits: dict[str, Annotated[list[Annotated[int, Meta(ge=0, le=16000)]], Meta(max_length=8)]] = {}
     """How each station's parts share its height, in pixels, by its name."""
     lines: dict[str, Annotated[str, Meta(max_length=4096)]] = {}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from PySide6.QtCore import QEvent, QObject, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QApplication, QFrame, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from welvo.app.jobs.network import Network
@@ -13,15 +13,18 @@ from welvo.app.session import Session
 from welvo.app.widgets import dialogs, marks
 from welvo.app.widgets.fields import LineField, set_help
 from welvo.app.widgets.fixes import IN_DRAWER, fix_button
+from welvo.app.widgets.flow import flow_of_widgets, keep_least
 from welvo.app.widgets.literal import literal_text
 from welvo.app.widgets.painting import (
     RIGHT,
+    break_lines,
     clear_layout,
     column_of_widgets,
+    draw_text_block,
     draw_text_line,
     make_button,
     make_label,
-    row_of_widgets,
+    width_of,
 )
 from welvo.app.widgets.tables import copy_cells
 from welvo.app.widgets.theme import THEME
@@ -39,22 +42,46 @@ class FindingRow(QWidget):
         super().__init__()
         self.finding = finding
         self._waived = waived
+        self._lines = 1
         self.setFixedHeight(32)
+        self.setToolTip(literal_text(finding.title))
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setAccessibleName(f"{finding.severity}: {finding.title}")
 
+    def resizeEvent(self, _: QResizeEvent) -> None:
+        """A sentence that is too long for one line takes more, with the place below it: it is what was found."""
+        self._lines = 1 if width_of(self.finding.title) <= self._room() else 2
+        words = break_lines(self.finding.title, self.width() - 56).count("\n") + 1
+        line = THEME.metrics(13).lineSpacing()
+        high = 32 + THEME.step if self._lines == 1 else line * words + 30 + THEME.step
+        if self.minimumHeight() != high:
+            self.setFixedHeight(high)
+
+    def _room(self) -> int:
+        """How wide the sentence may be where place and code stand behind it."""
+        behind = min(width_of(self.finding.where, 11), THEME.scale_length(140)) + width_of(self.finding.code, 11)
+        return self.width() - 40 - behind - 48
+
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
-        w = self.width()
-        p.fillRect(0, 31, w, 1, THEME.color("line"))
+        w, h, token = self.width(), self.height(), "quiet" if self._waived else "text"
+        p.fillRect(0, h - 1, w, 1, THEME.color("line"))
         if self.hasFocus():
             p.setPen(THEME.color("accent"))
-            p.drawRect(0, 0, w - 1, 30)
+            p.drawRect(0, 0, w - 1, h - 2)
         marks.draw_mark(p, self.finding.severity, 16, 9, 14, none=self._waived)
-        draw_text_line(p, QRectF(40, 0, w - 244, 32), self.finding.title, "quiet" if self._waived else "text")
-        draw_text_line(p, QRectF(w - 200, 0, 120, 32), self.finding.where, "quiet", 11, align=RIGHT)
-        draw_text_line(p, QRectF(w - 80, 0, 64, 32), self.finding.code, "quiet", 11, align=RIGHT)
+        below = 24 + THEME.step
+        y, high = (0, h) if self._lines == 1 else (h - below, below)
+        code = width_of(self.finding.code, 11) + 2
+        if self._lines == 1:
+            draw_text_line(p, QRectF(40, 0, self._room() + 2, h), self.finding.title, token)
+        else:
+            draw_text_block(p, QRectF(40, 4, w - 56, h - below - 4), self.finding.title, token)
+        start = 40 + self._room() + 8 if self._lines == 1 else 40
+        place = QRectF(start, y, w - 32 - code - start, high)
+        draw_text_line(p, place, self.finding.where, "quiet", 11, align=RIGHT)
+        draw_text_line(p, QRectF(w - 16 - code, y, code, high), self.finding.code, "quiet", 11, align=RIGHT)
 
     def mousePressEvent(self, _: QMouseEvent) -> None:
         self.clicked.emit()
@@ -82,8 +109,7 @@ class OpenedFinding(QFrame):
         body = column_of_widgets((12, 10, 16, 12), 6)
         title = make_label(finding.title, 13, True, wrap=True)
         code = make_label(finding.code, 11, quiet=True)
-        head = row_of_widgets(marks.MarkLabel(finding.severity), title, code)
-        head.setStretch(1, 1)
+        head = flow_of_widgets(marks.MarkLabel(finding.severity), title, code)
         body.addLayout(head)
         body.addWidget(make_label(finding.reason, 11, wrap=True))
         why = RULES[finding.code]
@@ -98,7 +124,7 @@ class OpenedFinding(QFrame):
             buttons.append(fix_button(session, network, fix, primary=n == 0, room=IN_DRAWER))
         if len(buttons) > 1:
             for b in buttons:
-                body.addLayout(row_of_widgets(b, None))
+                body.addLayout(flow_of_widgets(b, None))
             buttons = []
         if finding.goes_to:
             buttons.append(make_button("Go there", lambda: self.go.emit(finding.goes_to)))
@@ -113,7 +139,7 @@ class OpenedFinding(QFrame):
                 ),
                 None,
             ]
-        body.addLayout(row_of_widgets(*buttons))
+        body.addLayout(flow_of_widgets(*buttons))
         if not finding.possible_fixes:
             body.insertWidget(3, make_label("To put it right: " + why.put_right, 11, wrap=True))
         self.setLayout(body)
@@ -134,21 +160,38 @@ class _ChangeLine(QWidget):
     def __init__(self, what: str, old: str, new: str) -> None:
         super().__init__()
         self._parts = (what, old, new)
-        self.setFixedHeight(26)
+        self.setFixedHeight(26 + THEME.step)
         self.setAccessibleName(f"{what}: {old} becomes {new}")
+        self.setToolTip(literal_text(f"{what}: {old} becomes {new}"))
+
+    def _is_wide(self) -> bool:
+        """Whether what is changed, and from what to what, need a line each."""
+        what, old, new = self._parts
+        return width_of(what, 11) + width_of(old) + width_of(new, 13, True) + 66 > self.width()
+
+    def resizeEvent(self, _: QResizeEvent) -> None:
+        high = (26 + THEME.step) * (2 if self._is_wide() else 1)
+        if self.minimumHeight() != high:
+            self.setFixedHeight(high)
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
         w = self.width()
         p.fillRect(self.rect().adjusted(0, 1, 0, -1), THEME.color("field"))
-        draw_text_line(p, QRectF(8, 0, w * 0.5, 26), self._parts[0], size=11)
-        draw_text_line(p, QRectF(w * 0.5, 0, w * 0.18, 26), self._parts[1], "quiet", align=RIGHT)
+        what, old, new = self._parts
+        line = 26 + THEME.step
+        y, left = (line, 20.0) if self._is_wide() else (0, width_of(what, 11) + 24.0)
+        draw_text_line(p, QRectF(8, 0, w - 14 if y else left - 16, line), what, size=11)
+        wide = min(width_of(new, 13, True) + 2.0, (w - left - 50) / 2 if y else w)
+        before = min(width_of(old) + 2.0, w - left - wide - 48)
+        x = max(left, w - 10 - wide - 36 - before)
+        draw_text_line(p, QRectF(x, y, before, line), old, "quiet", align=RIGHT)
         p.setPen(THEME.color("quiet"))
-        x = int(w * 0.7)
-        p.drawLine(x, 13, x + 24, 13)
-        p.drawLine(x + 19, 9, x + 24, 13)
-        p.drawLine(x + 19, 17, x + 24, 13)
-        draw_text_line(p, QRectF(w * 0.76, 0, w * 0.24 - 6, 26), self._parts[2], bold=True)
+        at, middle = int(x + before + 6), y + line // 2
+        p.drawLine(at, middle, at + 24, middle)
+        p.drawLine(at + 19, middle - 4, at + 24, middle)
+        p.drawLine(at + 19, middle + 4, at + 24, middle)
+        draw_text_line(p, QRectF(at + 30, y, w - at - 34, line), new, bold=True)
 
 
 class Drawer(QFrame):
@@ -170,7 +213,7 @@ class Drawer(QFrame):
         self._shown: object = None
         self.filter = LineField()
         self.filter.setPlaceholderText("Filter by word or code")
-        self.filter.setMinimumWidth(190)
+        keep_least(self.filter, 190)
         set_help(self.filter, "Shows only findings with this word or code. Hides the others; they still count.")
         self.filter.textChanged.connect(lambda _: self.refresh())
         self._by_buttons: dict[str, QPushButton] = {}
@@ -184,7 +227,7 @@ class Drawer(QFrame):
         bar.append(
             make_button("Copy", self.copy_findings, "Puts the findings shown here on the clipboard, as a table.")
         )
-        top = row_of_widgets(*bar, spacing=4)
+        top = flow_of_widgets(*bar, spacing=4)
         top.setContentsMargins(16, 10, 12, 6)
         self._body = QVBoxLayout()
         self._body.setContentsMargins(0, 0, 0, 16)
@@ -251,7 +294,7 @@ class Drawer(QFrame):
         for name, members in groups.items():
             items = len({t for f in members for t in f.items})
             extra = f" · {say_count(items, 'fixture')}" if items > 1 and self.by == "cause" else ""
-            head = make_label(name + extra, 11, quiet=True)
+            head = make_label(name + extra, 11, quiet=True, wrap=True)
             head.setContentsMargins(16, 10, 16, 4)
             self._body.addWidget(head)
             for f in members:

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QLineEdit, QTextBrowser, QWidget
 
 from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.fields import set_help
+from welvo.app.widgets.flow import keep_width
 from welvo.app.widgets.painting import make_button
 from welvo.app.widgets.theme import THEME
 from welvo.formats.handbook import handbook_folder
@@ -65,7 +66,7 @@ class Guide(Dialog):
         self.field.setPlaceholderText("find in this page")
         self.field.setAccessibleName("Find in the guide")
         set_help(self.field, "Words to look for in this page. Enter goes to the next place.")
-        self.field.setFixedWidth(220)
+        keep_width(self.field, 220)
         super().__init__(parent, "Guide", beside=(None, self.field), wide=860, high=620)
         self.field.returnPressed.connect(lambda: self._look_for_words(self.field.text()))
         self.text = GuideText(folder)

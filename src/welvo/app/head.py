@@ -7,7 +7,7 @@ from functools import partial
 from typing import NamedTuple
 
 from PySide6.QtCore import QPoint, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QFrame, QListWidget, QListWidgetItem, QMenuBar, QSizePolicy, QWidget
 
 from welvo.app.commands import STATIONS, said_keys
@@ -186,6 +186,9 @@ def _nearness_of_name(typed: str, *names: str) -> int:
     return 2 if any(typed in name for name in names) else 3
 
 
+PLACEHOLDERS = ("Go to 207, 3.045, an address, a name", "Go to 207, 3.045, a name", "Go to 207, 3.045", "Go to")
+
+
 class JumpBox(LineField):
     """Takes a fixture number, a place however it is said, an IP address, a name or a command, and goes there."""
 
@@ -198,7 +201,7 @@ class JumpBox(LineField):
         self._session = session
         self._commands = commands
         self._go = go
-        self.setPlaceholderText("Go to 207, 3.045, an address, a name")
+        self.setPlaceholderText(PLACEHOLDERS[0])
         set_help(
             self,
             "Goes to a fixture number, 3.045, ribbon/27, an IP address, a name, or runs a command. Changes nothing "
@@ -212,6 +215,13 @@ class JumpBox(LineField):
         self._list.itemClicked.connect(self._take_hit)
         self.textEdited.connect(self._offer_hits)
         self._found: list[Hit] = []
+
+    def resizeEvent(self, e: QResizeEvent) -> None:
+        """It says as much of what can be typed as there is room for."""
+        super().resizeEvent(e)
+        room = self.width() - 26
+        fits = (w for w in PLACEHOLDERS if self.fontMetrics().horizontalAdvance(w) <= room)
+        self.setPlaceholderText(next(fits, PLACEHOLDERS[-1]))
 
     def matching_hits(self, typed: str) -> list[Hit]:
         """What the text may mean, nearest first; at most as many as are shown."""
@@ -366,6 +376,8 @@ class RigName(QWidget):
         ring = 14 if self._session.has_unsaved_edits else 0
         beside = min(width_of(file, 11) + 2, 160, max(0, self.width() // 2)) if file else 0
         wide = min(width_of(name, 13, True) + 2, self.width() - 18 - ring - beside)
+        if wide < 40:
+            return  # no room for a name; the window's title says it
         draw_text_line(p, QRectF(10, 0, wide, 30), name, bold=True)
         x = 10 + wide + 8
         if ring:

@@ -106,10 +106,10 @@ def start_demo(window: Window) -> None:
         window.session.say(f"The demo's stand-ins cannot be started: {e}", "error")
         return
     window.on_close.append(demo.stop)
-    window.rehearsal.stand_ins = demo.stand_ins
     if window.network.hearing.interface != LOOPBACK:
         window.network.use_interface(LOOPBACK)
     window.session.replace_rig(demo.rig, None)
+    window.rehearsal.stand_ins = demo.stand_ins  # another rig ends the simulated devices of the one before
     window.session.select_items(["f207"])
 
     def look() -> None:

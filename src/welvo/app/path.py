@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+from functools import partial
+
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
@@ -10,20 +13,92 @@ from welvo.app.jobs.live_path import chain_of
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
+from welvo.app.widgets.fitting import fit_parts, fit_words
 from welvo.app.widgets.literal import literal_text, rows_tip
-from welvo.app.widgets.painting import CENTRE, draw_frame, draw_text_line, fitting_size
+from welvo.app.widgets.painting import CENTRE, draw_frame, draw_text_line, fitting_size, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.matching.planned import compare_device
+from welvo.observed.presence import presence_of
 from welvo.rig.buses import NO_BUS
 from welvo.rig.lookup import name_of_item, used_by
 from welvo.rig.notation import say_count
 from welvo.rig.plan import model_of, split_owner
-from welvo.rig.protocol import say_wire
+from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.refs import Goto, PortRef
-from welvo.survey.path import Hop, Joint, Light, Path, path_to_target
+from welvo.settings.compare import SettingLine
+from welvo.survey.path import Hop, Joint, Light, Path, path_to_target, state_of_presence
 from welvo.survey.target import Target, of_item
 
 ROLES = ("level", "universe", "feed", "device", "port", "line", "lamp")
+
+
+STUB, NARROWEST, WIDEST = 28.0, 96.0, 232.0
+"""How wide a hop is of which only the first letter is seen; below which width another one becomes such; at most."""
+
+
+def _joint_room(joint: Joint) -> float:
+    """What stands at the join of two hops that differ is what must be read: it has the room that it needs."""
+    if joint.mark != "differs" or not (joint.sends or joint.takes):
+        return STUB
+    return max(72.0, width_of(joint.sends, 11, True) + 10, width_of(joint.takes, 11, True) + 10)
+
+
+def _hop_must(hop: Hop) -> float:
+    """How wide a hop is at least: its number whole, or the beginning of its name."""
+    most = NARROWEST if hop.role in ("device", "devices") else WIDEST
+    return min(most, max(60.0, width_of(_value_as_seen(hop.value, 0), 11, True) + 18))
+
+
+def _hop_need(hop: Hop) -> float:
+    words = (width_of(hop.role, 11), width_of(hop.value, 11, True), width_of(hop.fact, 11))
+    return min(WIDEST, max(60.0, max(words) + 18))
+
+
+NAMED = ("universe", "bridge", "converter", "gear")
+"""Hops whose fact is a name that somebody gave: it may be shortened."""
+
+
+def _fact_as_seen(hop: Hop, room: float) -> str:
+    """What a hop says below its number: in whole parts, or nothing, for the tooltip says it all."""
+    fits = fit_parts(hop.fact, room, partial(width_of, size=11))
+    return fits if "…" not in fits or hop.role in NAMED else ""
+
+
+def _value_as_seen(value: str, room: float) -> str:
+    """Several names that have no room beside each other: the first, and how many more there are."""
+    first, *more = re.split(r", | and ", value)
+    if not more or width_of(value, 11, True) <= room or re.fullmatch(r"[\d, and]+", value):
+        return value
+    behind = f" + {len(more)}"
+    if not room:
+        return first + behind
+    return fit_words(first, room - width_of(behind, 11, True), partial(width_of, size=11, bold=True)) + behind
+
+
+def _share_room(room: float, musts: list[float], needs: list[float]) -> list[float]:
+    """Room for each hop: what it must have, then towards what it needs, then an even share of the rest."""
+    widths = list(musts)
+    left = room - sum(widths)
+    if left < 0:  # nothing more can be hidden: all lose alike
+        return [w * room / sum(musts) for w in musts]
+    lacks = [max(0.0, n - w) for n, w in zip(needs, widths)]
+    part = min(1.0, left / sum(lacks)) if any(lacks) else 0.0
+    widths = [w + lack * part for w, lack in zip(widths, lacks)]
+    left = max(0.0, room - sum(widths))
+    return [min(WIDEST, w + left / len(widths)) for w in widths]
+
+
+def _both_numbers(universe: SettingLine, way: SettingLine | None) -> tuple[str, str]:
+    """The universe that a port is planned for and the one that it takes, each as its protocol says it. Where both
+    protocols are one that counts plainly, the bare numbers are enough."""
+    ways = [str(v) for v in (way.plan, way.reported)] if way else ["", ""]
+    said = [
+        say_wire(p, wire) if p in PROTOCOLS and isinstance(wire, int) else str(wire)
+        for p, wire in zip(ways, (universe.plan, universe.reported))
+    ]
+    if ways[0] == ways[1] and ways[0] in PROTOCOLS and PROTOCOLS[ways[0]].is_plain:
+        return str(universe.plan), str(universe.reported)
+    return said[0], said[1]
 
 
 class Ribbon(QWidget):
@@ -162,7 +237,8 @@ class Ribbon(QWidget):
         numbers = sorted({s.rig.universes[f.universe].number for f in feeds} | through)
         lines = compare_device(s.index, s.observed, device_id, s.now())
         off = [x for x in lines_that_differ(lines) if x.port]
-        heard = device.ip in s.observed.heard
+        presence = presence_of(s.observed, device.ip, s.now())
+        heard, state = presence.is_there, state_of_presence(presence)
         label = (
             s.selection.ids[1] if len(s.selection.ids) > 1 else (off[0].port if off else next(iter(device.ports), ""))
         )
@@ -172,20 +248,20 @@ class Ribbon(QWidget):
         hops = [
             Hop(
                 "universes",
-                " and ".join(map(str, numbers)) if len(numbers) < 3 else say_count(len(numbers), "universe"),
-                "",
+                say_count(len(numbers), "universe") if len(numbers) > 2 else " and ".join(map(str, numbers)) or "none",
+                "" if numbers else "it takes no universe yet",
                 Goto("patch", ""),
             ),
             Hop(
                 "feeds",
-                str(len(feeds)),
+                str(len(feeds) or "none"),
                 ", ".join(say_wire(f.protocol, f.wire) for f in feeds[:4]) + (" …" if len(feeds) > 4 else ""),
                 Goto("feed", ""),
             ),
             Hop(
                 "device",
                 device.name,
-                "serial" if serial else f"{device.ip or 'no address'} · {'heard' if heard else 'not heard'}",
+                "serial" if serial else f"{device.ip or 'no address'} · {state.value}",
                 Goto("device", device_id),
             ),
             Hop(
@@ -206,7 +282,9 @@ class Ribbon(QWidget):
         by_key = {x.key: x for x in lines}
         universe = by_key.get(f"{label}.universe")
         if universe and universe.mark == "differs":
-            joints.append(Joint("differs", f"sends {universe.plan}", f"takes {universe.reported}"))
+            way = by_key.get(f"{label}.protocol") or by_key.get("protocol")
+            sends, takes = _both_numbers(universe, way)
+            joints.append(Joint("differs", f"sends {sends}", f"takes {takes}"))
             joints.append(Joint("upstream"))
         else:
             joints.append(Joint("differs" if off else ("matches" if heard else "unknown")))
@@ -220,20 +298,23 @@ class Ribbon(QWidget):
         self._rects = []
         if not path_:
             return
-        joints = [72 if j.mark == "differs" and (j.sends or j.takes) else 28 for j in path_.joints]
+        joints = [_joint_room(j) for j in path_.joints]
         room = self.width() - 148 - 16 - sum(joints)
         n = len(path_.hops)
-        wide = min(232.0, room / n)
         stub: set[int] = set()
-        if wide < 104:
-            keep = {0, n - 1} | {k for i, j in enumerate(path_.joints) if j.mark == "differs" for k in (i, i + 1)}
-            middle = sorted((i for i in range(n) if i not in keep), key=lambda i: abs(i - n / 2))
-            while middle and (room - 28 * len(stub)) / max(1, n - len(stub)) < 104:
-                stub.add(middle.pop(0))
-            wide = min(232.0, (room - 28 * len(stub)) / max(1, n - len(stub)))
+        keep = {0, n - 1} | {k for i, j in enumerate(path_.joints) if j.mark == "differs" for k in (i, i + 1)}
+        middle = sorted((i for i in range(n) if i not in keep), key=lambda i: abs(i - n / 2))
+        while True:
+            seen = [h for i, h in enumerate(path_.hops) if i not in stub]
+            left = room - STUB * len(stub) - sum(_hop_must(h) for h in seen)
+            if left >= 0 or not middle:
+                break
+            stub.add(middle.pop(0))
+        shares = _share_room(room - STUB * len(stub), [_hop_must(h) for h in seen], [_hop_need(h) for h in seen])
+        widths = iter(shares)
         x = 148.0
         for i in range(n):
-            w = 28.0 if i in stub else wide
+            w = STUB if i in stub else next(widths)
             self._rects.append(QRectF(x, 10, w, 64))
             x += w + (joints[i] if i < len(joints) else 0)
 
@@ -276,11 +357,11 @@ class Ribbon(QWidget):
             return
         inner = r.adjusted(10, 0, -6, 0)
         draw_text_line(p, QRectF(inner.left(), r.top() + 6, inner.width(), 16), hop.role, "quiet", 11)
-        size = fitting_size(hop.value, inner.width())
-        draw_text_line(
-            p, QRectF(inner.left(), r.top() + 22, inner.width(), 22), hop.value, size=size, bold=True, elide=size == 11
-        )
-        draw_text_line(p, QRectF(inner.left(), r.top() + 44, inner.width(), 16), hop.fact, "quiet", 11)
+        value = _value_as_seen(hop.value, inner.width())
+        size = fitting_size(value, inner.width())
+        draw_text_line(p, QRectF(inner.left(), r.top() + 22, inner.width(), 22), value, size=size, bold=True)
+        fact = _fact_as_seen(hop, inner.width())
+        draw_text_line(p, QRectF(inner.left(), r.top() + 44, inner.width(), 16), fact, "quiet", 11)
 
     def _draw_joint(self, p: QPainter, joint: Joint, r: QRectF) -> None:
         loud = joint.mark == "differs"

@@ -372,7 +372,7 @@ def main(folder: Path, only: list[str] | None = None, size: tuple[int, int] = (1
                 if only and name not in only:
                     continue
                 shown = act(window)
-                window.message.hide()
+                window.message.forget_shown()
                 wait()
                 of = window.ribbon.path_shown.target if window.ribbon.path_shown else ""
                 if of != SHOWN[name]:

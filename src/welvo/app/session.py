@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Literal
 
+import msgspec
 from msgspec import Struct, field
 from PySide6.QtCore import QObject, Signal
 
@@ -268,6 +269,11 @@ class Session(QObject):
     def replace_rig(self, rig: Rig, path: Path | None, saved: bool = True) -> None:
         """Put another rig in place of the present one."""
         self.path, self.stamp = path, None
+        # what was pushed, ticked off and found for devices of the former rig is not said of those of this one, which
+        # may have the same ids; who answers on the network is as true as before
+        self.observed = msgspec.structs.replace(
+            self.observed, written={}, results={}, log=(), stuck={}, lamps={}, buses={}
+        )
         self._set_rig(rig)
         leave_out_what_is_there()  # a large rig is not looked through for cycles again and again; it has none
         if not saved:
@@ -327,8 +333,6 @@ class Session(QObject):
 
     def observe(self, **parts: object) -> None:
         """Take over new observations; undo never touches them."""
-        import msgspec
-
         self.observed = msgspec.structs.replace(self.observed, **parts)
         self.checker.take_observations(self.observed, self.now(), parts.keys() <= {"lamps", "buses", "log"})
         self.observed_changed.emit()

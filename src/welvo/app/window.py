@@ -95,14 +95,15 @@ class Window(QWidget):
         layout.addWidget(self.head)
         middle = row_of_widgets(self.rail, spacing=0)
         middle.addWidget(self.stations.stack, 1)
-        self.panel_place = PanelPlace(self, self.stations.panels, self.stations.stack, middle)
+        self.panel_place = PanelPlace(self, computer, self.stations.panels, self.stations.stack, middle)
         layout.addLayout(middle, 1)
         self.strip = Strip(session)
         layout.addWidget(self.strip)
         layout.addWidget(self.ribbon)
+        self.message = Message(session.clock_time)
+        layout.addWidget(self.message)
         self.setLayout(layout)
         self.drawer = Drawer(session, network, self)
-        self.message = Message(self)
         self._connect_parts()
         self.show_station("Patch" if session.rig.profiles else "Profiles")
         self._say_state()
@@ -209,6 +210,9 @@ class Window(QWidget):
         self.network.meant.note_touched()
         self.jump.clear()
         self.drawer.forget()
+        if "rehearsal" in self.__dict__ and self.rehearsal.is_running:
+            self.rehearsal.stop_rehearsal()
+            self.session.say("The simulated devices were those of the former rig; they have ended.", "note")
         for station in self.stations.built:
             station.forget()
         self.files.offer_starts()
@@ -216,8 +220,7 @@ class Window(QWidget):
 
     def _say_working(self, words: str) -> None:
         """Say at once, before the window is busy, what it is busy with."""
-        self.message.say(words, "note")
-        self.message.repaint()
+        self.message.say_now(words)
 
     def _say_state(self) -> None:
         """Title and menus say how things stand."""
@@ -229,6 +232,7 @@ class Window(QWidget):
 
     def restyle(self) -> None:
         self.menus.bring_up_to_date()
+        self.panel_place.fit_to_window()
         for station in self.stations.built:
             station.restyle()
         self.drawer.refresh()
@@ -243,7 +247,7 @@ class Window(QWidget):
 
     def _place_drawer(self) -> None:
         wide = min(600, self.width() - 300)
-        self.drawer.setGeometry(self.width() - wide, 44, wide, self.height() - 44 - 84)
+        self.drawer.setGeometry(self.width() - wide, 44, wide, self.height() - 44 - 84 - self.message.height())
 
     def step_finding(self, back: bool) -> None:
         if not self.drawer.isVisible():
@@ -260,8 +264,6 @@ class Window(QWidget):
         super().resizeEvent(e)
         self.panel_place.fit_to_window()
         self._place_drawer()
-        if self.message.isVisible():
-            self.message.place_message()
 
     @property
     def panel_shown(self) -> bool:

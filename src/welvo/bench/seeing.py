@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Protocol
 
+from welvo.bench.light import words_of_light
 from welvo.matching.leaving import proof_of_pixel as seen_leaving
 from welvo.observed.values import Observed, SourceSeen
 from welvo.patch.index import Index
@@ -17,14 +18,14 @@ from welvo.rig.lookup import feeds_of
 from welvo.rig.plan import port_of_fixture, ports_taking
 from welvo.survey.path import Light, Path, path_to_target
 from welvo.survey.place_ways import on_cable
-from welvo.survey.target import Target
+from welvo.survey.target import Target, of_item
 
 
 class Sight(Protocol):
     """What can be seen of a rig at present. Each is None where nobody knows."""
 
-    def level(self, universe: str, address: int) -> int | None:
-        """What the Bench means for a slot."""
+    def meant(self, universe: str) -> bytes | None:
+        """What the Bench means for a universe."""
 
     def on_wire(self, universe: str) -> bytes | None: ...
 
@@ -49,8 +50,10 @@ def chain_to_target(
     """The path of a target with everything that is seen of it."""
     level, lamp, proof = "", "", None
     if target.universe and target.address:
-        meant = sight.level(target.universe, target.address)
-        level = "" if meant is None else str(meant)
+        meant = sight.meant(target.universe)
+        level = str(meant[target.address - 1]) if meant and target.address <= len(meant) else ""
+        if target == of_item(index, target.key, target.break_no) and target.key:
+            level = words_of_light(index, target.key, sight.meant) or level
         port = port_for(index.rig, target.universe, target.key)
         given = sight.port_gives(*port) if port else None
         if given is not None and target.address <= 512:

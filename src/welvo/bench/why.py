@@ -17,26 +17,25 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from welvo.bench.levels import Levels, function_key, turned_function
+from welvo.bench.light import FrameOf, channel_values, dark_by
 from welvo.checks.checker import Report
 from welvo.checks.registry import RULES, Finding, Fix, Stage
 from welvo.matching.planned import compare_device
+from welvo.observed.presence import is_recent
 from welvo.observed.values import Observed, SourceSeen
 from welvo.observed.wire import name_of_source, rival_sources
-from welvo.patch.index import BY_PIXEL, Index, Span
-from welvo.patch.slot_words import letters_of
+from welvo.patch.index import Index, Span
 from welvo.rig.attributes import family_of, word_for
 from welvo.rig.counting import SLOTS
-from welvo.rig.lookup import bench_sender, feeds_of, mode_of, name_of_item
+from welvo.rig.lookup import bench_sender, feeds_of, name_of_item
 from welvo.rig.plan import model_of, say_key, say_setting, split_owner
-from welvo.rig.profile import Channel
 from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.refs import NOWHERE, Goto
 from welvo.settings.artnet import heard_port
-from welvo.settings.compare import SettingLine, is_live
+from welvo.settings.compare import SettingLine
 from welvo.survey.fixture_card import steps_to_repeat
 from welvo.survey.path import Path, Reason
 
-FrameOf = Callable[[str], bytes | None]
 STAGES: tuple[Stage, ...] = get_args(Stage)
 HOP_OF: dict[Stage, str] = {
     "master": "level",
@@ -165,59 +164,6 @@ def _hop_of_role(roles: list[str], role: str) -> int:
 
 
 # ---- the level
-
-
-def channel_values(index: Index, key: str, frame_of: FrameOf) -> Iterator[tuple[Channel, int]]:
-    """Channels of a fixture with the values that a frame has for them, as far as it is known."""
-    fixture = index.rig.fixtures.get(key)
-    mode = mode_of(index.rig, fixture) if fixture else None
-    for span in index.spans_of(key) if mode else ():
-        frame = frame_of(span.universe)
-        for c in mode.channels if mode and frame is not None else ():
-            at = [span.first + slot - 2 for slot in c.slots]
-            if c.break_no == span.break_no and frame is not None and at and max(at) < min(len(frame), SLOTS):
-                yield c, int.from_bytes(bytes(frame[n] for n in at), "big")
-
-
-def dark_by(index: Index, key: str, frame_of: FrameOf) -> str:
-    """What the levels themselves keep dark: a dimmer at zero, a closed shutter, no colour. Empty when nothing."""
-    rig = index.rig
-    span = index.span_of_break(key)
-    element = rig.elements.get(key)
-    if element or (span and span.break_no == BY_PIXEL):
-        if element and element.kind == "block":
-            return ""
-        return _pixels_dark(index, key, frame_of)
-    colours, lit = 0, 0
-    names: dict[str, None] = {}
-    for c, value in channel_values(index, key, frame_of):
-        function = c.function
-        if function == "Dimmer" and not c.pixel and value == 0:
-            return "Its dimmer is at 0."
-        if function == "Shutter1":
-            inside = next((r for r in c.ranges if r.first <= value <= r.last), None)
-            if inside and inside.does == "closed":
-                return f"Its shutter stands at {value}, “{inside.name}”."
-            if not c.ranges and value == 0:
-                return "Its shutter is at 0, and the profile does not say what that means."
-        if family_of(function) == "colour" and function.startswith("ColorAdd"):
-            colours, lit = colours + 1, lit + (value > 0)
-            names[word_for(function)] = None
-    if colours and not lit:
-        return f"All its colours are at 0: {', '.join(list(names)[:5])}."
-    return ""
-
-
-def _pixels_dark(index: Index, key: str, frame_of: FrameOf) -> str:
-    known = False
-    for span in index.spans_of(key):
-        frame = frame_of(span.universe)
-        if frame is None:
-            continue
-        known = known or bool(letters_of(index, span))
-        if any(frame[span.first - 1 : min(span.last, len(frame))]):
-            return ""
-    return "All its components are at 0." if known else ""
 
 
 def _causes_in_level(look: Evidence) -> Iterator[Cause]:
@@ -517,7 +463,7 @@ def _causes_in_port(look: Evidence, device: str, label: str, lines: list[Setting
         yield Cause(words, stage="port", code="other universe", goto=goto, do=f"Push it to {name}.", finding=finding)
         return
     heard = look.observed.heard.get(rig.devices[device].ip)
-    if heard and is_live(heard, look.now) and any(p.merging for p in heard.ports if p.output):
+    if heard and is_recent(look.observed, heard.at, look.now) and any(p.merging for p in heard.ports if p.output):
         model = model_of(rig, device)
         port = heard_port(model, heard, label) if model else None
         if port and port.merging:

@@ -29,7 +29,8 @@ import welvo.checks.sender_rules  # noqa: F401  (importing registers the rules)
 from welvo.buses.plan import bus_of
 from welvo.checks.registry import RULES, SEVERITIES, Context, Finding, Scope, Subject
 from welvo.matching.lamps import LINE
-from welvo.observed.values import NOTHING, SILENT_AFTER, Observed
+from welvo.observed.presence import is_recent
+from welvo.observed.values import NOTHING, Observed
 from welvo.patch.index import Followed, Index
 from welvo.protocols.rdm import say_uid
 from welvo.rig.document import Change, Rig
@@ -85,8 +86,8 @@ def _seen_of(rig: Rig, observed: Observed, device_id: str, now: float) -> tuple[
         d,
         observed.listening,
         observed.network,
-        (heard.name, heard.mac, heard.macs, heard.ports, now - heard.at <= SILENT_AFTER) if heard else None,
-        (told.active, told.waits, told.test, told.mac, now - told.at <= SILENT_AFTER) if told else None,
+        (heard.name, heard.mac, heard.macs, heard.ports, is_recent(observed, heard.at, now)) if heard else None,
+        (told.active, told.waits, told.test, told.mac, is_recent(observed, told.at, now)) if told else None,
         observed.results.get(device_id),
         [(at, lamps) for at, lamps in observed.lamps.items() if at[0] in (d.ip, LINE)],
         [(at, seen) for at, seen in observed.buses.items() if at[0] == d.ip],

@@ -7,18 +7,18 @@ from functools import partial
 
 from welvo.checks.registry import Context, Fix, Found, declare_rule
 from welvo.matching.planned import compare_device, full_plan
-from welvo.observed.values import SILENT_AFTER, DeviceAnswer, Heard, HeardPort
+from welvo.observed.presence import is_recent, presence_of
+from welvo.observed.values import DeviceAnswer, Heard, HeardPort
 from welvo.rig.addresses import differing_part, same_network, say_network
 from welvo.rig.edits import plan_setting
 from welvo.rig.lookup import is_in_use
 from welvo.rig.notation import say_count
-from welvo.rig.plan import device_at, devices_at, model_of, say_key, say_setting, spec_of, split_owner
+from welvo.rig.plan import device_at, devices_at, model_of, say_key, say_setting, spec_of
 from welvo.rig.protocol import Protocol, say_wire
 from welvo.rig.refs import Goto
 from welvo.rig.wiring import Port
 from welvo.settings.artnet import heard_port
 from welvo.settings.card import untick_settings
-from welvo.settings.compare import is_live
 
 
 @declare_rule(
@@ -66,14 +66,15 @@ def find_silent_devices(ctx: Context, device_id: str) -> Iterator[Found]:
     device = ctx.rig.devices[device_id]
     if not ctx.observed.listening or not device.ip or not is_in_use(ctx.rig, "devices", device_id):
         return
-    heard, said = ctx.observed.heard.get(device.ip), ctx.observed.said.get(device.ip)
-    if is_live(heard, ctx.now) or (said and ctx.now - said.at <= SILENT_AFTER):
+    presence = presence_of(ctx.observed, device.ip, ctx.now)
+    if presence.is_there:
         return
-    ever = "It answered before and stopped." if heard else "It has never answered here."
+    before = presence.state == "silent"
+    ever = "It answered before and stopped." if before else "It has never answered here."
     yield Found(
         title=f"{device.name} is silent",
         reason=f"Planned at {device.ip}. {ever}",
-        facts={"device": device.name, "ip": device.ip, "heard before": "yes" if heard else "no"},
+        facts={"device": device.name, "ip": device.ip, "heard before": "yes" if before else "no"},
         where=device.ip,
         goes_to=Goto("device", device_id),
     )
@@ -92,7 +93,7 @@ def find_silent_devices(ctx: Context, device_id: str) -> Iterator[Found]:
 )
 def find_strangers(ctx: Context, _: str) -> Iterator[Found]:
     for ip, heard in ctx.observed.heard.items():
-        if is_live(heard, ctx.now) and not device_at(ctx.rig, ip):
+        if is_recent(ctx.observed, heard.at, ctx.now) and not device_at(ctx.rig, ip):
             yield Found(
                 title=f"{heard.name or ip} is not in the plan",
                 reason=f"A device called “{heard.name}” answers at {ip}.",
@@ -123,8 +124,9 @@ def find_differing_settings(ctx: Context, device_id: str) -> Iterator[Found]:
         if line.mark != "differs" or (told and line.spec.key in ("universe", "protocol")):
             continue
         plan, has = say_setting(line.spec, line.plan), say_setting(line.spec, line.reported)
-        what = f"{device.name} · {_say_owner(line.port)}{line.spec.label}"
-        push = [Fix(f"Push {plan}", ((what, has, plan),), push=(device_id, (line.key,)))] if line.spec.writable else []
+        what = f"{device.name} · {say_key(model_of(ctx.rig, device_id), line.key)}"
+        label = f"Push {plan}, {line.spec.label}"
+        push = [Fix(label, ((what, has, plan),), push=(device_id, (line.key,)))] if line.spec.writable else []
         yield Found(
             title=f"{line.spec.label} of {device.name}: plan {plan}, device {has}",
             reason=f"{what} is planned as {plan}; the device says {has}.",
@@ -137,15 +139,10 @@ def find_differing_settings(ctx: Context, device_id: str) -> Iterator[Found]:
         )
 
 
-def _say_owner(owner: str) -> str:
-    label, number = split_owner(owner)
-    return f"{label} · segment {number} · " if number else f"{label} · " if label else ""
-
-
 def _live_said(ctx: Context, device_id: str) -> DeviceAnswer | None:
     """What a device said lately of its settings; None when it is silent."""
     said = ctx.observed.said.get(ctx.rig.devices[device_id].ip)
-    return said if said and ctx.now - said.at <= SILENT_AFTER else None
+    return said if said and is_recent(ctx.observed, said.at, ctx.now) else None
 
 
 @declare_rule(
@@ -258,7 +255,7 @@ def test_left_on(ctx: Context, device_id: str) -> Iterator[Found]:
 )
 def find_twin_addresses(ctx: Context, _: str) -> Iterator[Found]:
     for ip, heard in sorted(ctx.observed.heard.items()):
-        if len(heard.macs) > 1 and is_live(heard, ctx.now):
+        if len(heard.macs) > 1 and is_recent(ctx.observed, heard.at, ctx.now):
             device_id = device_at(ctx.rig, ip)
             yield Found(
                 title=f"{say_count(len(heard.macs), 'device')} answer at {ip}",
@@ -286,7 +283,7 @@ def other_mac(ctx: Context, device_id: str) -> Iterator[Found]:
     device = ctx.rig.devices[device_id]
     wanted = str(device.settings.get("mac", "")).lower()
     heard, said = ctx.observed.heard.get(device.ip), _live_said(ctx, device_id)
-    has = said.mac if said else heard.mac if heard and is_live(heard, ctx.now) else ""
+    has = said.mac if said else heard.mac if heard and is_recent(ctx.observed, heard.at, ctx.now) else ""
     if not wanted or not has or has.lower() == wanted or _is_doubled(ctx, device_id):
         return
     elsewhere = next((ip for ip, h in ctx.observed.heard.items() if h.mac.lower() == wanted), "")
@@ -349,7 +346,7 @@ def factory_address(ctx: Context, _: str) -> Iterator[Found]:
     factory = {m.factory_ip: m.name for m in ctx.rig.device_models.values() if m.factory_ip}
     for ip in sorted({*ctx.observed.heard, *ctx.observed.said}):
         heard, said = ctx.observed.heard.get(ip), ctx.observed.said.get(ip)
-        live = is_live(heard, ctx.now) or (said and ctx.now - said.at <= SILENT_AFTER)
+        live = presence_of(ctx.observed, ip, ctx.now).is_there
         temporary = ip.startswith("169.254.")
         if not live or not (temporary or ip in factory):
             continue
@@ -517,7 +514,7 @@ def listens_for_nothing(ctx: Context, _: str) -> Iterator[Found]:
         return
     sent = {(f.protocol, f.wire) for f in ctx.rig.feeds.values()} | set(ctx.sources_by_wire)
     for ip, heard in sorted(ctx.observed.heard.items()):
-        if not is_live(heard, ctx.now):
+        if not is_recent(ctx.observed, heard.at, ctx.now):
             continue
         idle = [p for p in heard.ports if p.output and (p.protocol, p.wire) not in sent]
         device_id = device_at(ctx.rig, ip) if idle else ""

@@ -26,6 +26,7 @@ from welvo.rig.notation import say_count, say_place
 from welvo.rig.refs import Goto, PortRef
 
 GROUP = "Lamps"
+WORDS_OF_KEYS = {"address": "address", "personality": "mode", "label": "label"}
 
 
 def _devices_with_lamps(ctx: Context) -> list[str]:
@@ -99,7 +100,8 @@ def _address_fixes(ctx: Context, ref: PortRef, p: LampPair) -> list[Fix]:
 def _push_it(ref: PortRef, p: LampPair, line: LampSettingLine, name: str) -> Fix:
     """To set a lamp as planned."""
     assert p.lamp
-    return Fix(f"Push {line.plan}", ((name, line.reported, line.plan),), lamp=(ref, p.lamp.uid, line.key))
+    label = f"Push {WORDS_OF_KEYS[line.key]} {line.plan}"
+    return Fix(label, ((name, line.reported, line.plan),), lamp=(ref, p.lamp.uid, line.key))
 
 
 def _plan_it(ctx: Context, p: LampPair) -> list[Fix]:

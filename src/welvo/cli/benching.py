@@ -56,9 +56,8 @@ class _Sight:
         self._rig, self._listener = rig, listener
         self._pages: dict[str, StatusPage | None] = {}
 
-    def level(self, universe: str, address: int) -> int | None:
-        heard = self.on_wire(universe)
-        return heard[address - 1] if heard and address <= len(heard) else None
+    def meant(self, universe: str) -> bytes | None:
+        return self.on_wire(universe)
 
     def sources_on(self, universe: str) -> list[tuple[SourceSeen, bytes]]:
         from welvo.rig.lookup import feeds_of

@@ -266,6 +266,17 @@ def moves_in_order(at: Iterable[int], wanted: Mapping[int, int]) -> list[tuple[i
     return moves
 
 
+def gear_of_moves(moves: Sequence[tuple[int | None, int | None]]) -> int:
+    """How many gear moves in order are of: one that steps aside for another is one gear in two moves."""
+    who: dict[int | None, object] = {}
+    found: set[object] = set()
+    for a, b in moves:
+        gear = who.pop(a, a)
+        found.add(gear)
+        who[b] = gear
+    return len(found)
+
+
 def moves_back(at: Iterable[int], changes: Iterable[tuple[int, int]]) -> list[tuple[int | None, int | None]]:
     """The moves that undo an addressing, out of its (before, now) pairs; −1 as `before` is gear that had no address.
     That gear gives its address up again, at the end."""

@@ -219,6 +219,8 @@ class Push:
         self.results: dict[str, Result] = {}
         self.done = 0
         self.doing = "beginning"
+        self.giving = ""
+        """The key of the setting that it gives at present, while it gives some."""
         self.stopped = False
         self.failed = ""
         """What ended it early, in words."""
@@ -242,7 +244,7 @@ class Push:
                     self.failed = "it was stopped"
                     break
                 some = keys[n : n + AT_ONCE]
-                self.doing = f"giving {some[0]}"
+                self.doing, self.giving = "giving", some[0]
                 unsure |= set(some)
                 answers = await link.stage({k: self.values[k] for k in some})
                 given |= {k: a for k, a in answers.items() if k in some}

@@ -12,7 +12,8 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 from welvo.buses.plan import bus_ports
-from welvo.observed.values import SILENT_AFTER, Observed
+from welvo.observed.presence import is_recent
+from welvo.observed.values import Observed
 from welvo.patch.index import Index
 from welvo.rig.abilities import port_gives_what
 from welvo.rig.buses import NO_BUS
@@ -227,9 +228,9 @@ def compare_device(index: Index, observed: Observed, device_id: str, now: float)
         model_of(rig, device_id),
         plan,
         (heard.ports, heard.name, heard.long_name, heard.ip) if heard else (),
-        (told.active, told.saved, told.entered, told.waits, now - told.at <= SILENT_AFTER) if told else (),
+        (told.active, told.saved, told.entered, told.waits, is_recent(observed, told.at, now)) if told else (),
         observed.results.get(device_id),
-        at > 0 and now - at <= SILENT_AFTER,
+        is_recent(observed, at, now),
     )
     answers: dict[str, tuple[_Facts, list[SettingLine]]] = table_of("settings compared", 1000)
     known = answers.get(device_id)

@@ -230,6 +230,8 @@ class Observed(msgspec.Struct, frozen=True):
     listening: bool = False
     stuck: dict[str, str] = {}
     """Feeds of the Bench that were armed and do not leave this computer, and why."""
+    patience: float = SILENT_AFTER
+    """Seconds without an answer after which a device counts as silent: more on a computer that is itself late."""
     network: str = ""
     """The interface in use, as address/mask."""
     library: dict[str, str] = {}

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Literal, NamedTuple
 
-from welvo.observed.values import SILENT_AFTER, Heard, Observed, Result
+from welvo.observed.presence import is_recent
+from welvo.observed.values import SILENT_AFTER, Observed, Result
 from welvo.rig.document import Rig
 from welvo.rig.entered import SettingValue
 from welvo.rig.plan import all_settings, link_of, model_of, planned_settings, split_key, split_owner
@@ -32,10 +33,6 @@ class SettingLine(NamedTuple):
     saved: SettingValue | None = None
     waits: tuple[Need, ...] = ()
     result: Result | None = None
-
-
-def is_live(heard: Heard | None, now: float) -> bool:
-    return heard is not None and now - heard.at <= SILENT_AFTER
 
 
 def segment_counts(keys: dict[str, SettingValue], more: dict[str, SettingValue]) -> dict[str, int]:
@@ -73,8 +70,8 @@ def compare_settings(
     ip = rig.devices[device].ip
     said = observed.said.get(ip) if ip else None
     has, at = what_device_says(model, observed, ip) if ip else ({}, 0.0)
-    live = at > 0 and now - at <= SILENT_AFTER
-    told = said is not None and now - said.at <= SILENT_AFTER
+    live = is_recent(observed, at, now)
+    told = said is not None and is_recent(observed, said.at, now)
     written = observed.written.get(device, {})
     ticked = rig.devices[device].entered
     results = observed.results.get(device, {})

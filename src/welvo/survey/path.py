@@ -11,6 +11,7 @@ from welvo.matching.gear import faults_of_gear, seen_on
 from welvo.matching.lamps import lamp_lines, own_lamp
 from welvo.matching.leaving import Proof
 from welvo.matching.planned import compare_device
+from welvo.observed.presence import Presence, presence_of
 from welvo.observed.values import Heard, Lamp, Observed
 from welvo.patch.index import Index
 from welvo.patch.set_on import set_on
@@ -23,7 +24,7 @@ from welvo.rig.wiring import Feed
 from welvo.runs.along import piece_name
 from welvo.runs.cable import Piece
 from welvo.settings.artnet import heard_port
-from welvo.settings.compare import Mark, is_live
+from welvo.settings.compare import Mark
 from welvo.survey.place_ways import on_cable, place_ways, port_of_target
 from welvo.survey.target import Target
 
@@ -58,6 +59,11 @@ class Reason(StrEnum):
     OTHER_ADDRESS = "another address"
     OTHER_MODE = "another mode"
     BEHIND = "see before"
+
+
+def state_of_presence(presence: Presence) -> Reason:
+    """Whether a device is there, as the path says it."""
+    return {"heard": Reason.HEARD, "silent": Reason.SILENT, "never": Reason.NOT_HEARD}[presence.state]
 
 
 class Hop(Struct, frozen=True):
@@ -244,8 +250,8 @@ class _Walk:
         """The hop of the device; gives what is heard of it, if that is recent."""
         device, on_line = self.rig.devices[device_id], _on_a_line(PROTOCOLS[feed.protocol])
         heard = self.observed.heard.get(device.ip)
-        live = is_live(heard, self.now)
-        state = Reason.HEARD if live else Reason.SILENT if heard else Reason.NOT_HEARD
+        presence = presence_of(self.observed, device.ip, self.now)
+        live, state = presence.is_there, state_of_presence(presence)
         where = f"line {feed.wire} · serial" if on_line else f"{device.ip or 'no address'} · {state.value}"
         if feed_reaches(feed, device.ip):
             joint = Joint("matches" if live else "unknown", why=Reason.BY_CABLE if on_line else state)

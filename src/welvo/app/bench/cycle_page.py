@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QPushButton, QWidget
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Field, LineField, Tick, set_help
+from welvo.app.widgets.flow import flow_of_widgets, keep_width
 from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.app.widgets.who import name_of_user
 from welvo.bench.cycles import KINDS, Cycle, CycleStep, Halving, begin_halving, steps_of_cycle
@@ -63,13 +64,13 @@ class CyclePage(QWidget):
         self.halve = make_button(
             "Halving search", self.begin_search, "Lights half of all slots; your answers find the one it answers on."
         )
-        left.addLayout(row_of_widgets(self.where, self.halve))
+        left.addLayout(flow_of_widgets(self.where, self.halve))
         left.addStretch(1)
         self.finds = make_label("", 11, quiet=True, wrap=True)
         left.addWidget(self.finds)
         holder = QWidget()
         holder.setLayout(left)
-        holder.setFixedWidth(264)
+        keep_width(holder, 264)
         right = column_of_widgets((16, 4, 16, 8), 8)
         self.of = make_label("", 13, quiet=True)
         self.words = make_label("", 22, True, wrap=True)
@@ -78,7 +79,7 @@ class CyclePage(QWidget):
         self.hold = make_button("Hold", self.toggle_hold, "Stays at this step until you go on.   Space")
         self.next = make_button("Next", lambda: self.step_by(1), "The step after this one.   →", primary=True)
         self.speed = Field("Steps a second, 0.02 to 25.", self._set_speed)
-        self.speed.setFixedWidth(56)
+        keep_width(self.speed, 56)
         self.speed.setAccessibleName("Steps a second")
         self.speed.set_value("1")
         self.repeat = Tick("Round and round", "Begins again after the last step.", self._set_repeat)
@@ -89,7 +90,7 @@ class CyclePage(QWidget):
         right.addWidget(self.see)
         right.addSpacing(8)
         right.addLayout(
-            row_of_widgets(
+            flow_of_widgets(
                 self.back,
                 self.hold,
                 self.next,
@@ -101,7 +102,7 @@ class CyclePage(QWidget):
                 self.end,
             )
         )
-        self.asked = row_of_widgets(
+        self.asked = flow_of_widgets(
             make_button(
                 "It reacts", lambda: self.answer_halving(True), "The lamp is on one of the lit slots.", primary=True
             ),
@@ -124,7 +125,7 @@ class CyclePage(QWidget):
             "Failed", lambda: self.record_result("failed"), "Something did not; say what in the remark.   F"
         )
         self.doubt = make_button("Doubtful", lambda: self.record_result("doubtful"), "To be looked at again.   D")
-        right.addLayout(row_of_widgets(self.passed, self.failed, self.doubt, self.note))
+        right.addLayout(flow_of_widgets(self.passed, self.failed, self.doubt, self.note))
         self.said = make_label("", 11, wrap=True)
         right.addWidget(self.said)
         right.addStretch(1)

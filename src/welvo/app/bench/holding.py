@@ -11,7 +11,8 @@ from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog, WishDialog, line_to_type_into
 from welvo.app.widgets.fields import Choice
-from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
+from welvo.app.widgets.flow import flow_of_widgets
+from welvo.app.widgets.painting import make_button, make_label
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.bench.colour import colour_of, read_colour
 from welvo.bench.levels import Fader, read_function_value, spread_values
@@ -103,10 +104,10 @@ class Spread(WishDialog):
         for field in (self.first, self.last):
             field.textChanged.connect(lambda _: self.look())
         self.body.addLayout(
-            row_of_widgets(make_label("Function", quiet=True), self.function, make_label("lies", quiet=True), self.how)
+            flow_of_widgets(make_label("Function", quiet=True), self.function, make_label("lies", quiet=True), self.how)
         )
         self.body.addLayout(
-            row_of_widgets(make_label("From", quiet=True), self.first, make_label("to", quiet=True), self.last, None)
+            flow_of_widgets(make_label("From", quiet=True), self.first, make_label("to", quiet=True), self.last, None)
         )
         self.finish(room=18)
 
@@ -145,7 +146,7 @@ class HoldColour(WishDialog):
         )
         self.line.textChanged.connect(lambda _: self.look())
         self.body.addLayout(
-            row_of_widgets(self.line, make_button("Choose…", self._choose_colour, "Picks a colour by eye."), None)
+            flow_of_widgets(self.line, make_button("Choose…", self._choose_colour, "Picks a colour by eye."), None)
         )
         self.finish(room=54)
 

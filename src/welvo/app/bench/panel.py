@@ -15,7 +15,8 @@ from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fixes import fix_button
-from welvo.app.widgets.painting import clear_layout, draw_text_line, make_button, make_label, row_of_widgets
+from welvo.app.widgets.flow import flow_of_widgets
+from welvo.app.widgets.painting import clear_layout, draw_text_line, make_button, make_label
 from welvo.app.widgets.panels import Panel, Title
 from welvo.app.widgets.theme import THEME
 from welvo.bench.questions import behind_the_facts, questions_about
@@ -112,7 +113,7 @@ class BenchPanel(Panel):
         ]
         self.body.addWidget(make_label("Find out by light", 11, quiet=True))
         for n in range(0, len(offers), 2):
-            self.body.addLayout(row_of_widgets(*offers[n : n + 2], None, spacing=4))
+            self.body.addLayout(flow_of_widgets(*offers[n : n + 2], None, spacing=4))
         self.body.addWidget(Hops(hops))
         self.body.addStretch(1)
 
@@ -138,7 +139,7 @@ class BenchPanel(Panel):
                 "Take back", partial(self._take_back, key, sight.test), "This answer does not count any more."
             )
             self.body.addLayout(
-                row_of_widgets(make_label(f"{sight.test}: {sight.seen}", 11, quiet=True, wrap=True), None, back)
+                flow_of_widgets(make_label(f"{sight.test}: {sight.seen}", 11, quiet=True, wrap=True), None, back)
             )
 
     def _answer_question(self, key: str, test: str, seen: str) -> None:

@@ -6,7 +6,8 @@ from PySide6.QtWidgets import QWidget
 
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Choice, LineField, set_help
-from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets
+from welvo.app.widgets.flow import flow_of_widgets
+from welvo.app.widgets.painting import column_of_widgets, make_button, make_label
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.app.widgets.who import name_of_user, say_when
 from welvo.bench.record import SubjectResult as RecordLine
@@ -64,7 +65,7 @@ class RecordPage(QWidget):
         set_help(self.note, "A remark that is kept with the result.")
         body = column_of_widgets((16, 4, 16, 8), 8)
         body.addLayout(
-            row_of_widgets(
+            flow_of_widgets(
                 make_label("Record of", 11, quiet=True),
                 self.kind,
                 make_label("Listed", 11, quiet=True),
@@ -76,7 +77,7 @@ class RecordPage(QWidget):
         body.addWidget(self.list, 1)
         words = "Records it for the chosen rows, tested by hand."
         body.addLayout(
-            row_of_widgets(
+            flow_of_widgets(
                 make_button("Passed", lambda: self.record_result("passed"), words),
                 make_button("Failed", lambda: self.record_result("failed"), words),
                 make_button("Doubtful", lambda: self.record_result("doubtful"), words),

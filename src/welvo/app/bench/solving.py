@@ -11,7 +11,8 @@ from PySide6.QtWidgets import QWidget
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog
-from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label, row_of_widgets
+from welvo.app.widgets.flow import flow_of_widgets
+from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label
 from welvo.bench.levels import Hold, reveal_item
 from welvo.bench.picking import pixels_in
 from welvo.bench.solvers import (
@@ -147,12 +148,12 @@ class Solving(Dialog):
                     )
                     for seen, count in answers[n : n + 3]
                 ]
-                self._offered.addLayout(row_of_widgets(*here, None))
+                self._offered.addLayout(flow_of_widgets(*here, None))
         else:
             self._darken_others()
         for s in solver.sights:
             back = make_button("Take back", partial(self._take_back, s.test), "This sight does not count any more.")
-            self._offered.addLayout(row_of_widgets(make_label(f"{s.test}: {s.seen}"), None, back))
+            self._offered.addLayout(flow_of_widgets(make_label(f"{s.test}: {s.seen}"), None, back))
         self.say(solver.words_of_verdict)
 
     def _answer_test(self, test: str, seen: str) -> None:

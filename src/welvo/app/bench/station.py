@@ -24,8 +24,10 @@ from welvo.app.widgets import marks
 from welvo.app.widgets.dialogs import ask_line
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Field
+from welvo.app.widgets.flow import flow_of_widgets, keep_width
 from welvo.app.widgets.painting import (
     CENTRE,
+    NameLabel,
     clear_layout,
     column_of_widgets,
     draw_text_line,
@@ -74,17 +76,27 @@ class Arrived(QWidget):
         self.loose = False
         self.setFixedHeight(38 + 3 * 36)
 
+    @property
+    def cell(self) -> int:
+        """How wide the column of a slot is."""
+        return THEME.scale_length(CELL)
+
+    @property
+    def gutter(self) -> int:
+        """How wide the names of the rows are."""
+        return THEME.scale_length(GUTTER)
+
     def show_slots(self, first: int, words: list[tuple[int, int, str]]) -> None:
         """`words`: (slot from 0, slots wide, short name)."""
         self.first, self.words = first, words
-        self.setMinimumWidth(GUTTER + CELL * self._count_arrived())
+        self.setMinimumWidth(self.gutter + self.cell * self._count_arrived())
         self.update()
 
     def _count_arrived(self) -> int:
         return max((a + b for a, b, _ in self.words), default=0)
 
     def sizeHint(self) -> QSize:
-        return QSize(GUTTER + CELL * self._count_arrived(), 146)
+        return QSize(self.gutter + self.cell * self._count_arrived(), 146)
 
     def set_levels(
         self, rows: tuple[bytes | None, bytes | None, bytes | None], names: tuple[str, str, str], loose: bool
@@ -104,17 +116,21 @@ class Arrived(QWidget):
         p = QPainter(self)
         count = self._count_arrived()
         for n in range(count):
-            x = GUTTER + CELL * n
-            draw_text_line(p, QRectF(x, 0, CELL, 16), str(self.first + n), "quiet", 11, align=CENTRE, elide=False)
+            x = self.gutter + self.cell * n
+            draw_text_line(p, QRectF(x, 0, self.cell, 16), str(self.first + n), "quiet", 11, align=CENTRE, elide=False)
         for at, wide, words in self.words:
-            draw_text_line(p, QRectF(GUTTER + CELL * at, 16, CELL * wide, 16), words, size=11, align=CENTRE)
+            draw_text_line(
+                p, QRectF(self.gutter + self.cell * at, 16, self.cell * wide, 16), words, size=11, align=CENTRE
+            )
         for r in range(3):
             y = 38 + 36 * r
             off = set(self.differing_slots(r)) if r else set()
-            draw_text_line(p, QRectF(0, y, GUTTER - 8, 30), self.names[r], "text" if off else "quiet", 11, bool(off))
+            draw_text_line(
+                p, QRectF(0, y, self.gutter - 8, 30), self.names[r], "text" if off else "quiet", 11, bool(off)
+            )
             levels = self.rows[r]
             for n in range(count):
-                cell = QRectF(GUTTER + CELL * n, y, CELL - 2, 30)
+                cell = QRectF(self.gutter + self.cell * n, y, self.cell - 2, 30)
                 p.fillRect(cell, THEME.color("error_wash" if n in off else "field"))
                 value = levels[n] if levels is not None and n < len(levels) else None
                 if value and n not in off:
@@ -152,7 +168,7 @@ class BenchStation(Station):
             self._take_picked,
         )
         self.pick.setPlaceholderText("203, 205–207")
-        self.pick.setFixedWidth(170)
+        keep_width(self.pick, 170)
         self.pick.setAccessibleName("Pick")
         self._what = make_label("", 11, quiet=True)
         self.light_up = make_button(
@@ -188,7 +204,7 @@ class BenchStation(Station):
         self.spread = make_button("Spread…", self._spread_over_selection, "Spreads a function over the selection.")
         self.held = make_button("Held…", self._held_list, "Lists everything that is held, each with its release.")
         self.master = Field("The master: everything that follows it goes out at this share.", self._master_typed)
-        self.master.setFixedWidth(54)
+        keep_width(self.master, 54)
         self.master.setAccessibleName("Master")
         self.master.set_value("100 %")
         self.pages: dict[str, QPushButton] = {}
@@ -200,9 +216,9 @@ class BenchStation(Station):
             self.pages[name] = b
             segments.append(b)
         self._title = make_label("Bench", 16, True)
-        bar = row_of_widgets(self._title, 4, touching_widgets(segments), 4, self.pick, self._what, None, self.blackout)
+        bar = flow_of_widgets(self._title, 4, touching_widgets(segments), 4, self.pick, self._what, None, self.blackout)
         bar.setContentsMargins(16, 8, 16, 8)
-        acts = row_of_widgets(
+        acts = flow_of_widgets(
             self.light_up, self.reveal, self.zero, self.colour, self.spread, self.only, None,
             make_label("Master", 11, quiet=True), self.master, self.held, self.release, spacing=4,
         )  # fmt: skip
@@ -218,7 +234,7 @@ class BenchStation(Station):
         scroll.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setMinimumHeight(self.bank.minimumHeight() + 12)
         scroll.setMaximumHeight(TOP + HIGHEST + FOOT + 12)
-        self._arrived_title = make_label("Meant and arrived", 13, True)
+        self._arrived_title = NameLabel("Meant and arrived", 13, True)
         self._arrived_note = make_label("", 11, quiet=True)
         self.arrived = Arrived()
         rows = QScrollArea()
@@ -233,7 +249,7 @@ class BenchStation(Station):
             "wrong one moves another lamp.",
             self._raw_place_typed,
         )
-        self.raw_place.setFixedWidth(84)
+        keep_width(self.raw_place, 84)
         self.raw_place.setPlaceholderText("3.150")
         self.raw_place.setAccessibleName("Slot")
         self.raw_level = Field(
@@ -241,7 +257,7 @@ class BenchStation(Station):
             "release all.",
             self._raw_level_typed,
         )
-        self.raw_level.setFixedWidth(64)
+        keep_width(self.raw_level, 64)
         self.raw_level.setPlaceholderText("255")
         self.raw_level.setAccessibleName("Level")
         self._raw_words = make_label("", 11, quiet=True)
@@ -252,7 +268,7 @@ class BenchStation(Station):
         body.addLayout(acts)
         self._faders = QWidget()
         inside = column_of_widgets(spacing=4)
-        title = row_of_widgets(
+        title = flow_of_widgets(
             make_label("By function", 13, True),
             make_label(
                 "filled: you hold it · outline: at its default · right click or Del gives it back", 11, quiet=True
@@ -265,13 +281,12 @@ class BenchStation(Station):
         band = column_of_widgets((16, 0, 16, 0), 0)
         band.addWidget(scroll)
         inside.addLayout(band, 1)
-        head = row_of_widgets(self._arrived_title, self._arrived_note, None)
+        head = flow_of_widgets(self._arrived_title, self._arrived_note, None)
         head.setContentsMargins(16, 6, 16, 0)
         inside.addLayout(head)
         band = column_of_widgets((16, 0, 16, 0), 4)
         band.addWidget(rows)
-        said = row_of_widgets(self._mark, self._sentence, spacing=8)
-        said.setStretch(1, 1)
+        said = flow_of_widgets(self._mark, self._sentence, spacing=8)
         band.addLayout(said)
         inside.addLayout(band)
         inside.addStretch(0)
@@ -285,7 +300,7 @@ class BenchStation(Station):
             "5–7, or all. It takes that sender's routes: numbers, receivers and priority. The rig stays as it is.",
             self._borrow_universes,
         )
-        self.borrowed.setFixedWidth(110)
+        keep_width(self.borrowed, 110)
         self.borrowed.setPlaceholderText("no universe")
         self.borrowed.setAccessibleName("Borrowed")
         self._borrowed_words = make_label("Borrowed", 13, True)
@@ -301,7 +316,7 @@ class BenchStation(Station):
         self._nothing.setLayout(under)
         body.addWidget(self._faders, 1)
         body.addWidget(self._nothing, 1)
-        raw = row_of_widgets(
+        raw = flow_of_widgets(
             make_label("Slot", 13, True),
             self.raw_place,
             8,

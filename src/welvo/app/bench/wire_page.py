@@ -17,7 +17,8 @@ from welvo.app.disk import wait_for
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Choice, set_help
-from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets
+from welvo.app.widgets.flow import flow_of_widgets, keep_width
+from welvo.app.widgets.painting import NameLabel, column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.formats.files import RigFileError
 from welvo.live.recording import Recorder, Recording, Wire, load_recording
@@ -48,7 +49,7 @@ class WirePage(QWidget):
             "Universes", (Column("", 24, "mark"), Column("Wire", 74), Column("Universe", 84), Column("From", 36))
         )
         self.list.picked.connect(self._pick_wire)
-        self.list.setFixedWidth(226)
+        keep_width(self.list, 226)
         self.cells, self.rows = Cells(), LevelRows()
         self.rows.picked.connect(lambda n: self._pick_wire(self._wires[n]))
         self.cells.picked.connect(self._say_slot)
@@ -87,7 +88,8 @@ class WirePage(QWidget):
             "Onto the wire", self._play_onto_wire, "Sends the recording by the Bench's own feeds, while armed."
         )
         self.onto.setCheckable(True)
-        self.title = make_label("", 13, True)
+        self.title = NameLabel("", 13, True)
+        self.lit = make_label("", 13, True)
         self.note = make_label("", 11, quiet=True, wrap=True)
         self.sources = RowList(
             "Sources",
@@ -102,12 +104,14 @@ class WirePage(QWidget):
         left.addWidget(self.list, 1)
         left.addWidget(self.note)
         right = column_of_widgets((8, 0, 16, 8), 6)
-        right.addLayout(row_of_widgets(self.title, None, make_label("Receivers take", 11, quiet=True), self.takes))
+        right.addLayout(
+            flow_of_widgets(self.title, self.lit, None, make_label("Receivers take", 11, quiet=True), self.takes)
+        )
         right.addWidget(self.stack, 1)
-        right.addLayout(row_of_widgets(self.all, self.hold, self.anew, None, self.record, self.open, self.save))
+        right.addLayout(flow_of_widgets(self.all, self.hold, self.anew, None, self.record, self.open, self.save))
         self.moment = make_label("", 11, quiet=True)
         self._player = QWidget()
-        player = row_of_widgets(self.run, self.slider, self.moment, self.onto, self.live)
+        player = flow_of_widgets(self.run, self.slider, self.moment, self.onto, self.live)
         player.setContentsMargins(0, 0, 0, 0)
         self._player.setLayout(player)
         right.addWidget(self._player)
@@ -224,7 +228,8 @@ class WirePage(QWidget):
     def _tell_sources(self, mine: Heard, levels: bytes) -> None:
         assert self.wire is not None
         lit = sum(map(bool, levels))
-        self.title.setText(f"{say_wire(*self.wire)} · {self._name_of_wire(self.wire)} · {lit} of {len(levels)} above 0")
+        self.title.setText(f"{say_wire(*self.wire)} · {self._name_of_wire(self.wire)}")
+        self.lit.setText(f"{lit} of {len(levels)} above 0")
         rows = []
         for n, (s, _) in enumerate(mine):
             flags = " ".join(w for w, on in (("ours", s.own), ("preview", s.preview), (f"sync {s.sync}", s.sync)) if on)

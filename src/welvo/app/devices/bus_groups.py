@@ -7,7 +7,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.widgets import marks
-from welvo.app.widgets.painting import CENTRE, draw_frame, draw_text_line
+from welvo.app.widgets.painting import CENTRE, draw_frame, draw_text_line, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.matching.gear import GearPlace
 from welvo.protocols.dali import GROUPS
@@ -47,12 +47,18 @@ class GroupMatrix(QWidget):
     def height_of_row(self) -> int:
         return 24 + THEME.step
 
+    @property
+    def _left(self) -> int:
+        """How wide the names of the rows are."""
+        return THEME.scale_length(NAME)
+
     def show_places(self, places: list[GearPlace], counts_from: int) -> None:
         shown = [p for p in places if p.planned or p.seen]
         if shown == self.places and counts_from == self.counts_from:
             return
         self.places, self.counts_from = shown, counts_from
         self.setMinimumHeight(HEAD + self.height_of_row * max(1, len(shown)))
+        self.setMinimumWidth(self._left + 8 + GROUPS * (width_of("15", 13, True) + 6))
         self.setAccessibleDescription(
             "; ".join(
                 f"{p.at}: {', '.join(str(g) for g in range(GROUPS) if group_mark(p, g)) or 'none'}" for p in shown
@@ -61,14 +67,14 @@ class GroupMatrix(QWidget):
         self.update()
 
     def _cell_of_group(self, n: int, group: int) -> QRectF:
-        wide = (min(self.width(), 900) - NAME - 8) / GROUPS
-        return QRectF(NAME + group * wide, HEAD + n * self.height_of_row, wide, self.height_of_row)
+        wide = (min(self.width(), THEME.scale_length(900)) - self._left - 8) / GROUPS
+        return QRectF(self._left + group * wide, HEAD + n * self.height_of_row, wide, self.height_of_row)
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
-        draw_text_line(p, QRectF(8, 0, NAME - 8, 20), "Group, as on the bus", "quiet", 11)
+        draw_text_line(p, QRectF(8, 0, self._left - 8, 20), "Group, as on the bus", "quiet", 11)
         if self.counts_from:
-            draw_text_line(p, QRectF(8, 18, NAME - 8, 20), "as its page counts", "quiet", 11)
+            draw_text_line(p, QRectF(8, 18, self._left - 8, 20), "as its page counts", "quiet", 11)
         for g in range(GROUPS):
             r = self._cell_of_group(0, g)
             draw_text_line(p, QRectF(r.x(), 0, r.width(), 20), str(g), "text", 13, True, align=CENTRE)
@@ -80,7 +86,9 @@ class GroupMatrix(QWidget):
         for n, place in enumerate(self.places):
             y = HEAD + n * self.height_of_row
             name = f"{place.at}  {place.planned.name if place.planned else ''}".strip()
-            draw_text_line(p, QRectF(8, y, NAME - 12, self.height_of_row), name, "text" if place.planned else "quiet")
+            draw_text_line(
+                p, QRectF(8, y, self._left - 12, self.height_of_row), name, "text" if place.planned else "quiet"
+            )
             p.fillRect(0, y + self.height_of_row - 1, self.width(), 1, THEME.color("line"))
             for g in range(GROUPS):
                 r = self._cell_of_group(n, g)

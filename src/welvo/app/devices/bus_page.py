@@ -9,7 +9,7 @@ from __future__ import annotations
 import time
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QPushButton, QScrollArea, QStackedWidget, QWidget
+from PySide6.QtWidgets import QPushButton, QScrollArea, QStackedWidget, QWidget
 
 from welvo.app.devices.bus_board import BusBoard, mark_of_place
 from welvo.app.devices.bus_groups import GroupMatrix
@@ -19,12 +19,12 @@ from welvo.app.jobs.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import dialogs
 from welvo.app.widgets.fields import Choice, CommandLine, Field
+from welvo.app.widgets.flow import flow_of_widgets, keep_least, keep_width
 from welvo.app.widgets.painting import (
     clear_layout,
     column_of_widgets,
     make_button,
     make_label,
-    row_of_widgets,
     touching_widgets,
 )
 from welvo.app.widgets.theme import THEME
@@ -66,7 +66,7 @@ class BusPage(QWidget):
         self._states: dict[str, object] = {}
         self.ports = Choice("Which bus of the gateway is shown here.", self._choose_port)
         self.ports.setAccessibleName("Bus")
-        self.ports.setMinimumWidth(92)
+        keep_least(self.ports, 92)
         self.search = make_button(
             "Search", self._search_bus, "Asks who is on the bus, and what they know. Changes nothing."
         )
@@ -84,10 +84,10 @@ class BusPage(QWidget):
             b.setStyleSheet("padding: 0 8px;")
             self._tabs[name] = b
             tabs.append(b)
-        bar = row_of_widgets(self.ports, touching_widgets(tabs), None, spacing=6)
+        bar = flow_of_widgets(self.ports, touching_widgets(tabs), None, spacing=6)
         bar.setContentsMargins(16, 6, 16, 2)
         self._counts = make_label("", 13)
-        second = row_of_widgets(self.search, 4, self._counts, None, self.address, spacing=6)
+        second = flow_of_widgets(self.search, 4, self._counts, None, self.address, spacing=6)
         second.setContentsMargins(16, 2, 16, 4)
         self._strip = column_of_widgets(spacing=4)
         self._strip.setContentsMargins(16, 0, 16, 2)
@@ -115,24 +115,22 @@ class BusPage(QWidget):
         self.quick = CommandLine("Gear to be planned: places and a name, such as 0–19 Cove.", self._plan_gear)
         self.quick.setAccessibleName("Plan gear")
         self.quick.setPlaceholderText("plan gear: 0–19 Cove")
-        self._acts = QGridLayout()
-        self._acts.setSpacing(6)
-        acts = row_of_widgets(self.quick, spacing=6)
-        acts.setContentsMargins(16, 6, 16, 8)
-        acts.addLayout(self._acts)
+        self._acts: list[QWidget] = []
+        self._foot = flow_of_widgets(self.quick, spacing=6)
+        self._foot.setContentsMargins(16, 6, 16, 8)
         whole = column_of_widgets(spacing=0)
         whole.addLayout(bar)
         whole.addLayout(second)
         whole.addLayout(self._strip)
         whole.addWidget(self._stack, 1)
-        whole.addLayout(acts)
+        whole.addLayout(self._foot)
         self.setLayout(whole)
         self.work.changed.connect(self.refresh)
 
     def _build_scenes(self) -> None:
         self.which_scene = Choice("The scene that is shown, counted as on the bus.", self._choose_scene)
         self.which_scene.setAccessibleName("Scene")
-        self.which_scene.setMinimumWidth(200)
+        keep_least(self.which_scene, 200)
         recall = make_button(
             "Recall", lambda: self.work.recall_scene(self.bus_shown, self.scene), "Lets all gear go to this scene."
         )
@@ -146,15 +144,15 @@ class BusPage(QWidget):
             "The level that this gear shall keep for the scene: 0 to 254, a share such as 10 %, or none.",
             self._plan_scene,
         )
-        self.scene_level.setFixedWidth(170)
+        keep_width(self.scene_level, 170)
         self._scene_words = make_label("", 13)
         self._nothing_here = make_label("Nothing is planned on this bus, and nothing was found.", 13, wrap=True)
         self.scene_list = SceneList()
         self.scene_list.picked.connect(self._pick_place)
         body = column_of_widgets((16, 4, 16, 8), 6)
-        body.addLayout(row_of_widgets(self.which_scene, recall, None, spacing=6))
-        body.addLayout(row_of_widgets(store, take, None, spacing=6))
-        body.addLayout(row_of_widgets(self._scene_words, self.scene_level, None, spacing=6))
+        body.addLayout(flow_of_widgets(self.which_scene, recall, None, spacing=6))
+        body.addLayout(flow_of_widgets(store, take, None, spacing=6))
+        body.addLayout(flow_of_widgets(self._scene_words, self.scene_level, None, spacing=6))
         body.addWidget(self._nothing_here)
         body.addWidget(self.scene_list, 1)
         self._scenes.setLayout(body)
@@ -352,7 +350,9 @@ class BusPage(QWidget):
         found = sum(p.seen is not None for p in self.places)
         if not self._part_has_changed("acts", (busy, count, found)):
             return
-        clear_layout(self._acts)
+        for act in self._acts:
+            act.hide()
+            act.deleteLater()
         acts: list[QWidget] = []
         if count:
             help_text = "Writes what is planned into the gear and reads it back: groups, scenes, fades, limits."
@@ -367,9 +367,10 @@ class BusPage(QWidget):
         if found > 1:
             help_text = "Lets one gear after the other blink; you type at which place it belongs."
             acts.append(make_button("Tell apart", self.tell_apart, help_text))
-        for n, act in enumerate(acts):
+        for act in acts:
             act.setEnabled(not busy)
-            self._acts.addWidget(act, 0, n)
+            self._foot.addWidget(act)
+        self._acts = acts
 
     def counted_from(self) -> int:
         """The number from which the device's own pages count gear, groups and scenes; 0: as the bus does."""
@@ -480,7 +481,7 @@ class BusPage(QWidget):
         )
         field.setAccessibleName("Place of the gear that blinks")
         field.setPlaceholderText(str(at))
-        field.setFixedWidth(64)
+        keep_width(field, 64)
         left = f", {len(self._apart)} to go" if len(self._apart) > 1 else ""
         self._show_notice(
             "note", f"Gear {at} blinks{left}. At which place does it belong?", field,

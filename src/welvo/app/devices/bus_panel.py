@@ -11,8 +11,9 @@ from PySide6.QtWidgets import QWidget
 from welvo.app.devices.bus_page import BusPage
 from welvo.app.devices.notices import BothLine
 from welvo.app.widgets.fields import Choice, Field
+from welvo.app.widgets.flow import flow_of_widgets, keep_width
 from welvo.app.widgets.forms import Subject, Typed, ValueChoice
-from welvo.app.widgets.painting import CENTRE, draw_text_line, make_button, make_label, row_of_widgets
+from welvo.app.widgets.painting import CENTRE, draw_text_line, make_button, make_label
 from welvo.app.widgets.panels import FormPanel, Title, Ways, finding_card
 from welvo.app.widgets.theme import THEME
 from welvo.buses.edits import copy_gear, remove_gear, set_bus, set_gear
@@ -171,22 +172,22 @@ def show_place(panel: FormPanel, page: BusPage, place: GearPlace) -> None:
         )
         to.setAccessibleName("Move to place")
         to.setPlaceholderText(str(page.work.staged.get(ref, {}).get(place.at, place.at)))
-        to.setFixedWidth(64)
-        panel.body.addLayout(row_of_widgets(make_label("Move to place", quiet=True), to, None))
+        keep_width(to, 64)
+        panel.body.addLayout(flow_of_widgets(make_label("Move to place", quiet=True), to, None))
         level = Field(
             "A level for this gear alone: 0 to 254, or a share such as 10 %.", lambda t: _level_field(page, place, t)
         )
         level.setAccessibleName("Level now")
         level.set_value(str(seen.level) if seen.level >= 0 else "")
-        level.setFixedWidth(64)
-        panel.body.addLayout(row_of_widgets(make_label("Level now", quiet=True), level, None))
+        keep_width(level, 64)
+        panel.body.addLayout(flow_of_widgets(make_label("Level now", quiet=True), level, None))
         blink = make_button(
             "Let it blink", lambda: page.blink_gear(place.at), "It shows itself for about ten seconds.   Space"
         )
         again = make_button(
             "Read again", lambda: page.work.read_gear(ref, place.at), "Asks this gear for everything.   F5"
         )
-        panel.body.addLayout(row_of_widgets(blink, again))
+        panel.body.addLayout(flow_of_widgets(blink, again))
     elif gear:
         panel.words("It did not answer." if page.board.searched else "The bus was not searched yet.", quiet=False)
     goes = ("bus", *ref, place.at)
@@ -210,7 +211,7 @@ def show_place(panel: FormPanel, page: BusPage, place: GearPlace) -> None:
         take = make_button(
             "Plan this gear", lambda: _plan_what_is_there(panel, page, place), "Plans it with what it has stored."
         )
-        panel.body.addLayout(row_of_widgets(take, None))
+        panel.body.addLayout(flow_of_widgets(take, None))
     if seen:
         panel.body.addWidget(Ways("What it says of itself", _facts_of_gear(seen)))
     if gear:
@@ -293,7 +294,7 @@ def _planned_fields(panel: FormPanel, page: BusPage, place: GearPlace) -> None:
     )  # fmt: skip
     if place.planned:
         gone = make_button("Take out of the plan", lambda: s.make_edit(remove_gear, ref, [at]), "Undo brings it back.")
-        panel.body.addLayout(row_of_widgets(gone, None))
+        panel.body.addLayout(flow_of_widgets(gone, None))
 
 
 def _nearest_step(typed: str, read: Callable[[str], int | None], say: Callable[[int | None], str]) -> str:
@@ -344,7 +345,7 @@ def _copy_to_others(panel: FormPanel, page: BusPage, place: GearPlace) -> None:
     here = len(bus_at(s.rig, page.bus_shown).gear) - 1
     options = [("", "nobody"), ("bus", f"the {here} others of {page.port}"), ("all", "all planned gear of the gateway")]
     choice.set_options(options, "")
-    panel.body.addLayout(row_of_widgets(make_label("Copy to", quiet=True), choice))
+    panel.body.addLayout(flow_of_widgets(make_label("Copy to", quiet=True), choice))
 
 
 def _facts_of_gear(seen: GearSeen) -> tuple[tuple[str, str], ...]:

@@ -18,7 +18,8 @@ from welvo.app.jobs.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import dialogs
 from welvo.app.widgets.fields import Choice, CommandLine
-from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label, row_of_widgets
+from welvo.app.widgets.flow import flow_of_widgets, keep_least, keep_width
+from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label
 from welvo.app.widgets.theme import THEME
 from welvo.matching.lamps import (
     LINES,
@@ -55,15 +56,15 @@ class LampPage(QWidget):
         self._acts_state: object = None
         self.ports = Choice("Which port's lamps are shown here.", self._choose_port)
         self.ports.setAccessibleName("Port")
-        self.ports.setMinimumWidth(150)
+        keep_least(self.ports, 150)
         self.search = make_button(
             "Search", self._search_port, "Lets the device look for lamps on this port. It changes nothing."
         )
         self.everywhere = make_button(
             "Search all", self._search_all, "Looks for lamps on every port of the rig that has some planned."
         )
-        self._counts = make_label("", 13)
-        bar = row_of_widgets(self.ports, self.search, self.everywhere, None, spacing=6)
+        self._counts = make_label("", 13, wrap=True)
+        bar = flow_of_widgets(self.ports, self.search, self.everywhere, None, spacing=6)
         bar.setContentsMargins(16, 6, 16, 2)
         self._strip = column_of_widgets(spacing=4)
         self._strip.setContentsMargins(16, 2, 16, 0)
@@ -78,7 +79,7 @@ class LampPage(QWidget):
         self._acts = QGridLayout()
         self._acts.setSpacing(6)
         self._acts.setContentsMargins(16, 6, 16, 8)
-        counts = row_of_widgets(self._counts, None)
+        counts = flow_of_widgets(self._counts, None)
         counts.setContentsMargins(16, 2, 16, 4)
         inside = column_of_widgets(spacing=0)
         inside.addLayout(bar)
@@ -347,7 +348,7 @@ class LampPage(QWidget):
         field = CommandLine("The number of the fixture that blinks now. It is bound to this lamp.", self._confirm_lamp)
         field.setAccessibleName("Number of the lamp that blinks")
         field.setPlaceholderText("number")
-        field.setFixedWidth(80)
+        keep_width(field, 80)
         skip = make_button("Skip", self._skip_lamp, "Leaves this one unknown and goes on to the next.")
         end = make_button("End", self._finish_sorting, "Ends it; what was typed so far stays.")
         left = f", {len(self._apart)} to go" if len(self._apart) > 1 else ""

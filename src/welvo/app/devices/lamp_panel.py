@@ -10,8 +10,9 @@ from PySide6.QtWidgets import QWidget
 
 from welvo.app.devices.notices import BothLine
 from welvo.app.jobs.device_work import OUTCOMES
+from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.forms import Subject, Typed
-from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
+from welvo.app.widgets.painting import make_button, make_label
 from welvo.app.widgets.panels import FormPanel, Title, Ways, finding_card
 from welvo.matching.lamps import (
     LampPair,
@@ -65,7 +66,7 @@ def show_lamp(panel: FormPanel, ref: PortRef, pair: LampPair, hands: LampHands) 
         "Lets this one lamp show itself, until you stop it or go to another.   Space",
     )
     ask = make_button("Read again", lambda: hands.read(lamp.uid), "Asks this lamp for everything it knows.   F5")
-    panel.body.addLayout(row_of_widgets(blink, ask))
+    panel.body.addLayout(flow_of_widgets(blink, ask))
     for line in pair.lines:
         panel.body.addWidget(BothLine(WORDS[line.key], line.plan, line.reported, line.mark, "lamp"))
         _acts_of_line(panel, pair, line, hands)
@@ -82,7 +83,7 @@ def show_lamp(panel: FormPanel, ref: PortRef, pair: LampPair, hands: LampHands) 
     if lamp.names and not lamp.failed:
         help_text = "Makes a profile out of what the lamp says, to be looked through: what it leaves open stays open."
         panel.body.addLayout(
-            row_of_widgets(
+            flow_of_widgets(
                 make_button("Draft a profile of it", lambda: _draft_from_lamp(panel, lamp, hands), help_text), None
             )
         )
@@ -123,7 +124,7 @@ def _field_of_fixture(panel: FormPanel, ref: PortRef, pair: LampPair, lamp: Lamp
             lambda: s.make_edit(bind_responder, pair.fixture, lamp.uid),
             "Keeps the UID of this lamp in the fixture.",
         )
-        panel.body.addLayout(row_of_widgets(act, None))
+        panel.body.addLayout(flow_of_widgets(act, None))
 
 
 def _acts_of_line(panel: FormPanel, pair: LampPair, line: LampSettingLine, hands: LampHands) -> None:
@@ -134,7 +135,9 @@ def _acts_of_line(panel: FormPanel, pair: LampPair, line: LampSettingLine, hands
     if line.mark != "matches" and wishes_for_lamps(s.index, [pair], (line.key,)):
         short = line.plan if len(line.plan) <= 16 else line.plan[:15] + "…"
         help_text = f"Sets the lamp's {WORDS[line.key].lower()} to {line.plan}, and reads it back."
-        acts.append(make_button(f"Push {short}", lambda: hands.push(pair, line.key), help_text))
+        acts.append(
+            make_button(f"Push {WORDS[line.key].lower()} {short}", lambda: hands.push(pair, line.key), help_text)
+        )
     elif line.mark == "differs" and line.key == "personality":
         panel.words("The lamp has no personality like the planned mode.", quiet=False)
     if line.mark == "differs" and line.key == "address":
@@ -143,7 +146,7 @@ def _acts_of_line(panel: FormPanel, pair: LampPair, line: LampSettingLine, hands
             make_button(f"Plan {line.reported}", lambda: s.take_over_edit(take_addresses(s.index, [pair])), help_text)
         )  # fmt: skip
     if acts:
-        panel.body.addLayout(row_of_widgets(*acts, None, spacing=4))
+        panel.body.addLayout(flow_of_widgets(*acts, None, spacing=4))
     result = panel.network.lamps.results.get(lamp.uid, {}).get(line.key)
     if result and (result.outcome != "taken" or line.mark == "matches"):
         why = f": {result.why}" if result.why else ""

@@ -7,7 +7,8 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QWidget
 
 from welvo.app.widgets import marks
-from welvo.app.widgets.painting import draw_text_line, make_label, row_of_widgets
+from welvo.app.widgets.flow import flow_of_widgets
+from welvo.app.widgets.painting import draw_text_line, make_label
 from welvo.app.widgets.theme import THEME
 
 
@@ -19,8 +20,7 @@ def make_notice(severity: str, words: str, *acts: QWidget) -> QFrame:
     frame.setStyleSheet(
         f"#strip {{ background: {c(f'{severity}_wash').name()}; border-left: 4px solid {c(severity).name()}; }}"
     )
-    inside = row_of_widgets(make_label(words, 13, wrap=True), *acts, spacing=8)
-    inside.setStretch(0, 1)
+    inside = flow_of_widgets(make_label(words, 13, wrap=True), *acts, spacing=8)
     inside.setContentsMargins(12, 4, 8, 4)
     frame.setLayout(inside)
     return frame

@@ -11,13 +11,14 @@ from PySide6.QtWidgets import QWidget
 
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
+from welvo.app.widgets.flow import keep_width
 from welvo.app.widgets.painting import CENTRE, draw_frame, draw_text_line
 from welvo.app.widgets.theme import THEME
 from welvo.matching.planned import compare_device
-from welvo.observed.values import SILENT_AFTER
+from welvo.observed.presence import presence_of
 from welvo.rig.notation import natural_sort_key, say_count
 from welvo.rig.plan import device_at, devices_at, model_of
-from welvo.settings.compare import Mark, SettingLine, is_live, lines_that_differ
+from welvo.settings.compare import Mark, SettingLine, lines_that_differ
 
 ROW = 60
 KINDS = {"pixel": "pixel controller", "serial": "serial line"}
@@ -55,9 +56,9 @@ def pairs_of(session: Session) -> list[DevicePair]:
         heard = observed.heard.get(d.ip) if d.ip else None
         told = observed.said.get(d.ip) if d.ip else None
         mark: Mark
-        if not is_live(heard, now) and not (told and now - told.at <= SILENT_AFTER):
-            last = max(heard.at if heard else 0.0, told.at if told else 0.0)
-            ago = f"last heard {time.strftime('%H:%M', time.localtime(last))}" if last else "never heard here"
+        presence = presence_of(observed, d.ip, now)
+        if not presence.is_there:
+            ago = f"last heard {_clock_words(presence.last)}" if presence.last else "never heard here"
             found.append(
                 DevicePair(device_id, d.ip, planned, ("silent" if d.ip else "–", ago if d.ip else "", ""), "unknown")
             )
@@ -75,11 +76,14 @@ def pairs_of(session: Session) -> list[DevicePair]:
     for ip in sorted((ip for ip in {*observed.heard, *observed.said} if not device_at(rig, ip)), key=natural_sort_key):
         h, told = observed.heard.get(ip), observed.said.get(ip)
         name = (h.name if h else "") or (told.name if told else "") or "no name"
-        last = max(h.at if h else 0.0, told.at if told else 0.0)
-        live = now - last <= SILENT_AFTER
-        words = "not in the plan" if live else f"last heard {time.strftime('%H:%M', time.localtime(last))}"
+        presence = presence_of(observed, ip, now)
+        words = "not in the plan" if presence.is_there else f"last heard {_clock_words(presence.last)}"
         found.append(DevicePair("", ip, ("", "", ""), (name, ip, words), "unknown"))
     return found
+
+
+def _clock_words(at: float) -> str:
+    return time.strftime("%H:%M", time.localtime(at))
 
 
 _known: dict[str, tuple[list[SettingLine], tuple[Mark, str]]] = {}
@@ -107,7 +111,7 @@ class PairList(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self.setFixedWidth(372)
+        keep_width(self, 372)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Planned and heard devices")
         self.pairs: list[DevicePair] = []

@@ -20,12 +20,14 @@ from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs
 from welvo.app.widgets.fields import Choice, Field
+from welvo.app.widgets.flow import flow_of_widgets, keep_width
 from welvo.app.widgets.forms import Subject, Typed
 from welvo.app.widgets.line_choice import line_row
-from welvo.app.widgets.painting import clear_layout, make_button, make_label, row_of_widgets
+from welvo.app.widgets.painting import clear_layout, make_button, make_label
 from welvo.app.widgets.panels import FormPanel, Title, Ways, finding_card
 from welvo.app.widgets.theme import THEME
 from welvo.checks.registry import Finding
+from welvo.observed.presence import is_recent
 from welvo.observed.values import DeviceAnswer, Heard
 from welvo.rig.base import Refused
 from welvo.rig.edits import plan_setting, remove_device, set_device
@@ -33,7 +35,7 @@ from welvo.rig.notation import say_count
 from welvo.rig.plan import away_from_factory, model_of
 from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.wiring import Device, DeviceModel
-from welvo.settings.compare import SettingLine, is_live
+from welvo.settings.compare import SettingLine
 from welvo.settings.heard import likely_devices, link_device
 
 LONGEST_NAME = 17
@@ -77,8 +79,13 @@ class DevicesPanel(FormPanel):
         )
         said = s.observed.said.get(s.rig.devices[device_id].ip if device_id else sel.first_selected)
         model = model_of(s.rig, device_id) if device_id else None
-        place = self.bus.selected_place() if self.bus and device_id and self.bus.isVisible() else None
-        lamp = self.lamps.chosen_pair() if self.lamps and device_id and sel.lamp else None
+        # this panel may be told of another device before the pages are: what they still show is of the former one
+        on_bus = bool(device_id and self.bus and self.bus.isVisible() and self.bus.labels_of_buses(device_id))
+        if on_bus and self.bus:
+            self.bus.show_device(device_id, sel.ids[1] if len(sel.ids) > 1 else self.bus.port)
+        place = self.bus.selected_place() if self.bus and on_bus else None
+        of_lamps = self.lamps if self.lamps and device_id and self.lamps.device_id == device_id else None
+        lamp = of_lamps.chosen_pair() if of_lamps and sel.lamp else None
         state = (
             s.rig.devices.get(device_id),
             s.rig.feeds,
@@ -102,8 +109,7 @@ class DevicesPanel(FormPanel):
         clear_layout(self.body)
         self.refreshers.clear()
         lines = {x.key: x for x in self._lines()}
-        if device_id and self.bus and self.bus.isVisible():
-            self.bus.show_device(device_id, self.bus.port)
+        if on_bus and self.bus:
             if place:
                 show_place(self, self.bus, place)
             else:
@@ -137,8 +143,8 @@ class DevicesPanel(FormPanel):
         self.body.addWidget(make_label("What happened", 11, quiet=True))
         for e in reversed(events):
             stamp = make_label(time.strftime("%H:%M:%S", time.localtime(e.at)), 11, quiet=True)
-            stamp.setFixedWidth(60 + 4 * THEME.step)
-            self.body.addLayout(row_of_widgets(stamp, make_label(e.what, 11, wrap=True)))
+            keep_width(stamp, 60)
+            self.body.addLayout(flow_of_widgets(stamp, make_label(e.what, 11, wrap=True)))
 
     def _add_buttons(self, device_id: str, heard: Heard | None) -> None:
         s = self.session
@@ -152,11 +158,11 @@ class DevicesPanel(FormPanel):
             lambda: self._identify_device(ip, not on),
             "Lets the device blink, so that you find it.",
         )
-        live = is_live(heard, s.now())
+        live = heard is not None and is_recent(s.observed, heard.at, s.now())
         blink.setEnabled(live)
         if not live:
             blink.setToolTip("The device is silent; it cannot be told to blink.")
-        self.body.addLayout(row_of_widgets(read, blink))
+        self.body.addLayout(flow_of_widgets(read, blink))
 
     def _add_acts(self, device_id: str, model: DeviceModel, said: DeviceAnswer | None) -> None:
         """What the device can be told to do: a test of its own, a restart, factory settings."""
@@ -167,7 +173,7 @@ class DevicesPanel(FormPanel):
             )
             tests.setAccessibleName("On-board test")
             tests.set_options([("", "no test"), *((t, t) for t in model.tests)], said.test if said else "")
-            self.body.addLayout(row_of_widgets(make_label("On-board test", quiet=True), tests))
+            self.body.addLayout(flow_of_widgets(make_label("On-board test", quiet=True), tests))
         if model.lights:
             lights = "; ".join(f"{look}: {means}" for look, means in model.lights)
             self.body.addWidget(make_label(f"Its status light, {lights}.", 11, wrap=True))
@@ -181,7 +187,7 @@ class DevicesPanel(FormPanel):
         )
         for act in (reset, again):
             act.setEnabled(said is not None)
-        self.body.addLayout(row_of_widgets(again, reset))
+        self.body.addLayout(flow_of_widgets(again, reset))
 
     def _start_test(self, device_id: str, model: DeviceModel, pattern: str) -> None:
         """A gateway's test drives all its gear at once, so it is asked for."""
@@ -261,7 +267,7 @@ class DevicesPanel(FormPanel):
             secret.setEchoMode(Field.EchoMode.Password)
             secret.setAccessibleName("Password")
             self.words(self.network.hearing.why_unread(device.ip), quiet=False)
-            self.body.addLayout(row_of_widgets(make_label("Password", quiet=True), secret))
+            self.body.addLayout(flow_of_widgets(make_label("Password", quiet=True), secret))
         for f in self._finding_cards(device_id)[:3]:
             self.body.addWidget(finding_card(s, self.network, f))
         said = s.observed.said.get(device.ip)
@@ -273,7 +279,7 @@ class DevicesPanel(FormPanel):
             find = make_button(
                 "Find it…", lambda: FindDevice(s, self.network, device_id, self).exec(), "Why it is silent."
             )
-            self.body.addLayout(row_of_widgets(find, None))
+            self.body.addLayout(flow_of_widgets(find, None))
         elif model and model.kind == "serial":
             self._serial_lines(device)
         else:
@@ -285,7 +291,7 @@ class DevicesPanel(FormPanel):
             if not device.settings.get("mac"):
                 keep = partial(s.make_edit, plan_setting, device_id, "mac", mac)
                 help_text = "From then on another device at this address is found out, and this one at another address."
-                self.body.addLayout(row_of_widgets(make_button("Remember its MAC", keep, help_text), None))
+                self.body.addLayout(flow_of_widgets(make_button("Remember its MAC", keep, help_text), None))
         if model and speaks_http(model):
             self._add_acts(device_id, model, said)
         if model and model.settings:
@@ -299,7 +305,7 @@ class DevicesPanel(FormPanel):
                 help_text = "What it was set to at other times: compare, write back."
                 act = make_button("Snapshots…", lambda: Snapshots(s, self.network, device_id, self).exec(), help_text)
                 papers.append(act)
-            self.body.addLayout(row_of_widgets(*papers, spacing=4))
+            self.body.addLayout(flow_of_widgets(*papers, spacing=4))
         runs = make_button(
             "Its runs", lambda: self.runs.emit(device_id), "Shows what is attached to its ports, in Runs."
         )
@@ -308,7 +314,7 @@ class DevicesPanel(FormPanel):
             lambda: s.make_edit(remove_device, device_id),
             "Takes the device and what is attached to it out of the plan. Undo brings it back.",
         )
-        self.body.addLayout(row_of_widgets(runs, None, gone))
+        self.body.addLayout(flow_of_widgets(runs, None, gone))
 
     def _serial_lines(self, device: Device) -> None:
         """Which port of this computer each of its lines is."""
@@ -336,7 +342,7 @@ class DevicesPanel(FormPanel):
             which = Choice(help_text, lambda k: s.make_edit(link_device, k, ip, mac) if k else None)
             which.setAccessibleName("It is")
             which.set_options(names, "")
-            self.body.addLayout(row_of_widgets(make_label("It is", quiet=True), which))
+            self.body.addLayout(flow_of_widgets(make_label("It is", quiet=True), which))
         self.body.addWidget(Ways("What it says of itself", _facts_of_device(heard, said)))
 
 

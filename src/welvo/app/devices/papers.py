@@ -8,6 +8,7 @@ from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.fields import Choice
+from welvo.app.widgets.flow import flow_of_widgets, keep_least
 from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.app.widgets.who import name_of_user, say_when
@@ -103,7 +104,7 @@ class DeviceTables(Dialog):
         self.kind = Choice("Which table of the device's pages.", lambda _: self._fill_table())
         self.kind.setAccessibleName("Table")
         self.kind.set_options(list(KINDS.items()), "universes")
-        self.body.addLayout(row_of_widgets(make_label("Table"), self.kind, None))
+        self.body.addLayout(flow_of_widgets(make_label("Table"), self.kind, None))
         self.holder = row_of_widgets()
         self.body.addLayout(self.holder, 1)
         self.list: RowList | None = None
@@ -145,12 +146,12 @@ class Snapshots(Dialog):
         self._session, self._network, self._device_id = session, network, device_id
         self.which = Choice("Which snapshot is compared.", lambda _: self._fill_differences())
         self.which.setAccessibleName("Snapshot")
-        self.which.setMinimumWidth(220)
+        keep_least(self.which, 220)
         self.against = Choice("What it is compared with.", lambda _: self._fill_differences())
         self.against.setAccessibleName("Compared with")
         self.take = make_button("Take one now", self._take_snapshot, "Keeps what the device says of its settings now.")
         self.body.addLayout(
-            row_of_widgets(make_label("Snapshot"), self.which, make_label("against"), self.against, None, self.take)
+            flow_of_widgets(make_label("Snapshot"), self.which, make_label("against"), self.against, None, self.take)
         )
         self.list = RowList(
             "Differences", (Column("Setting", 230), Column("Snapshot", 170), Column("Compared with", 170))

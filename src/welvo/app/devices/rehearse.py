@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import ipaddress
 import tempfile
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QTimer
@@ -16,21 +17,23 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog, line_to_type_into
 from welvo.app.widgets.fields import Choice
-from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
+from welvo.app.widgets.flow import FlowRow, flow_of_widgets
+from welvo.app.widgets.painting import clear_layout, make_button, make_label
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.formats.files import RigFileError
 from welvo.formats.rigfile import save_rig_file
+from welvo.matching.planned import compare_device
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.notation import say_count
-from welvo.rig.plan import model_of
+from welvo.rig.plan import model_of, say_key
 from welvo.standins.process import StandIns
 
 FAULTS: dict[str, tuple[str, str, object]] = {
     "unreachable": ("wrong sub-net: cannot be reached", "", False),
     "lossy": ("loses one answer of", "3", 0),
     "slow": ("answers late, by seconds", "1.5", 0),
-    "refuses": ("refuses these settings", "6.brightness", []),
+    "refuses": ("refuses a setting", "", []),
     "forgets": ("forgets what was saved at a restart", "", False),
     "twin": ("another device has its address too", "", False),
     "halts": ("loses power in a write, after", "2", 0),
@@ -49,6 +52,8 @@ FAULTS: dict[str, tuple[str, str, object]] = {
     "gear_new": ("gear has lost its short address", "3", []),
 }
 """What each fault is called, the value it is offered with (empty: it is on or off), and the value that ends it."""
+OF_SETTINGS = "refuses"
+"""The fault whose value is picked among the settings of the device."""
 
 
 def read_fault_value(fault: str, typed: str) -> object:
@@ -129,14 +134,17 @@ class RehearseRig(Dialog):
         self.fault = Choice("What is to go wrong with the chosen device.", lambda _: self._offer_faults())
         self.fault.setAccessibleName("Fault")
         self.fault.set_options([(k, words) for k, (words, _, _) in FAULTS.items()], "refuses")
-        self.value = line_to_type_into(
-            "Value", "What the fault needs: a number, settings by key, a test pattern.", "6.brightness", 130
-        )
+        self.value = line_to_type_into("Value", "What the fault needs: a number, or a test pattern.", "", 130)
+        self.setting = Choice("Which setting the device is to refuse.", lambda _: None)
+        self.setting.setAccessibleName("Setting")
         self.on = make_button("Switch on", self._switch_fault_on, "The chosen device has this fault from now on.")
-        self.off = make_button("Switch off", self._switch_fault_off, "Ends this fault of the chosen device.")
         self.fault.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.value.setMaximumWidth(110)
-        self.body.addLayout(row_of_widgets(make_label("Fault"), self.fault, self.value, self.on, self.off))
+        self.list.picked.connect(lambda _: self._offer_faults())
+        self.body.addLayout(flow_of_widgets(make_label("Fault"), self.fault, self.value, self.setting, self.on))
+        self.ends = FlowRow(6)
+        self._ends_shown: object = None
+        self.body.addLayout(self.ends)
         self.planned = make_button(
             "Start as planned", lambda: self._start_stand_ins(True), "Every device is set as the plan says."
         )
@@ -153,9 +161,45 @@ class RehearseRig(Dialog):
         self._fill_devices()
 
     def _offer_faults(self) -> None:
-        offered = FAULTS[str(self.fault.currentData())][1]
+        fault = str(self.fault.currentData())
+        offered = FAULTS[fault][1]
         self.value.setText(offered)
         self.value.setVisible(bool(offered))
+        self.setting.setVisible(fault == OF_SETTINGS)
+        if fault == OF_SETTINGS:
+            self.setting.set_options(list(self._settings_of_chosen().items()) or [("", "choose a device first")], "")
+
+    def _settings_of_chosen(self) -> dict[str, str]:
+        """What the settings of the chosen device are called, by key."""
+        s, device = self._session, self._chosen_device()
+        if device not in s.rig.devices:
+            return {}
+        lines = compare_device(s.index, s.observed, device, s.now())
+        return {x.key: say_key(model_of(s.rig, device), x.key) for x in lines}
+
+    def _offer_ends(self) -> None:
+        """A button for each fault that is on: what was switched on is switched off where it is said."""
+        on = {k: v for k, v in self.rehearsal.on.items() if self.rehearsal.is_running}
+        if on == self._ends_shown:
+            return
+        self._ends_shown = on
+        clear_layout(self.ends)
+        names = {d.ip: d.name for d in self._session.rig.devices.values()}
+        for (ip, fault), value in on.items():
+            end = partial(self._switch_fault, ip, fault, FAULTS[fault][2])
+            words = f"End: {names.get(ip, ip)} {self._say_fault(ip, fault, value)}"
+            self.ends.addWidget(make_button(words, end, "Switches this fault off again."))
+
+    def _say_fault(self, ip: str, fault: str, value: object) -> str:
+        words = FAULTS[fault][0]
+        if value is True:
+            return words
+        if fault == OF_SETTINGS and isinstance(value, list):
+            s = self._session
+            device = next((k for k, d in s.rig.devices.items() if d.ip == ip), "")
+            model = model_of(s.rig, device) if device else None
+            return f"refuses {', '.join(say_key(model, k) for k in value)}"
+        return f"{words} {', '.join(map(str, value)) if isinstance(value, list) else value}"
 
     def _fill_devices(self) -> None:
         running, rig = self.rehearsal.is_running, self._session.rig
@@ -166,18 +210,16 @@ class RehearseRig(Dialog):
             local = bool(d.ip) and ipaddress.ip_address(d.ip).is_loopback
             here += local
             state = "no address" if not d.ip else "only 127.x can be" if not local else "yes" if running else "not yet"
-            faults = ", ".join(
-                FAULTS[f][0] + ("" if v is True else f" {', '.join(v) if isinstance(v, list) else v}")
-                for (ip, f), v in self.rehearsal.on.items()
-                if ip == d.ip
-            )
+            faults = ", ".join(self._say_fault(d.ip, f, v) for (ip, f), v in self.rehearsal.on.items() if ip == d.ip)
             if model and model.kind == "serial":
+                here += 1
                 state = "its lines" if running else "not yet"
             rows.append(ListRow(device_id, (d.name, d.ip or "–", state, faults)))
         chosen = self._chosen_device()
         self.list.show_lines(rows, chosen)
-        for b in (self.on, self.off, self.stop):
+        for b in (self.on, self.stop):
             b.setEnabled(running)
+        self._offer_ends()
         for b in (self.planned, self.factory):
             b.setEnabled(bool(here))
         failed = self.rehearsal.stand_ins.why_failed() if self.rehearsal.stand_ins else ""
@@ -199,15 +241,21 @@ class RehearseRig(Dialog):
         self._fill_devices()
 
     def _switch_fault_on(self) -> None:
-        self._switch_fault(read_fault_value(str(self.fault.currentData()), self.value.text()))
-
-    def _switch_fault_off(self) -> None:
-        self._switch_fault(FAULTS[str(self.fault.currentData())][2])
-
-    def _switch_fault(self, value: object) -> None:
         device = self._session.rig.devices.get(self._chosen_device())
         if device is None or not device.ip:
             raise Refused("Choose a device with an address in the list first.")
-        self.rehearsal.switch_fault(device.ip, str(self.fault.currentData()), value)
+        fault = str(self.fault.currentData())
+        if fault == OF_SETTINGS:
+            before = self.rehearsal.on.get((device.ip, fault), [])
+            key = str(self.setting.currentData() or "")
+            if not key:
+                raise Refused(f"{device.name} has no settings that it could refuse.")
+            value: object = [*(before if isinstance(before, list) else []), key]
+        else:
+            value = read_fault_value(fault, self.value.text())
+        self._switch_fault(device.ip, fault, value)
+
+    def _switch_fault(self, ip: str, fault: str, value: object) -> None:
+        self.rehearsal.switch_fault(ip, fault, value)
         self.say("")
         self._fill_devices()

@@ -12,8 +12,9 @@ from welvo.app.devices.settings import words_of_line
 from welvo.app.jobs.device_work import OUTCOMES
 from welvo.app.widgets import marks
 from welvo.app.widgets.fields import Field
+from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.forms import Subject, Typed, ValueChoice
-from welvo.app.widgets.painting import CENTRE, column_of_widgets, draw_text_line, make_label, row_of_widgets
+from welvo.app.widgets.painting import CENTRE, column_of_widgets, draw_text_line, make_label
 from welvo.app.widgets.panels import FormPanel, Title, Ways
 from welvo.app.widgets.theme import THEME
 from welvo.app.widgets.who import say_when
@@ -126,7 +127,7 @@ def _secret_field(panel: FormPanel, device_id: str, line: SettingLine) -> None:
     field = Field(line.spec.help, lambda t: panel.network.devices.enter_secret(device_id, line.key, t) if t else None)
     field.setEchoMode(Field.EchoMode.Password)
     field.setAccessibleName(line.spec.label)
-    panel.body.addLayout(row_of_widgets(make_label("Enter", quiet=True), field))
+    panel.body.addLayout(flow_of_widgets(make_label("Enter", quiet=True), field))
     panel.words("It is sent to the device when you press Enter, and kept neither in the rig nor on this computer.")
 
 
@@ -243,6 +244,6 @@ class _Both(QFrame):
         ):
             body.addWidget(make_label(title, 11, quiet=True))
             size = 22 if len(value) < 14 else 16
-            body.addLayout(row_of_widgets(make_label(value, size, True), None, make_label(page, 11, quiet=True)))
+            body.addLayout(flow_of_widgets(make_label(value, size, True), None, make_label(page, 11, quiet=True)))
         body.addWidget(make_label(sentence, 11, wrap=True))
         self.setLayout(body)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from functools import partial
 from typing import NamedTuple
 
@@ -16,6 +16,7 @@ from welvo.app.jobs.network import Network
 from welvo.app.session import Selection, Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fields import Choice
+from welvo.app.widgets.flow import flow_of_widgets, keep_least
 from welvo.app.widgets.literal import literal_text
 from welvo.app.widgets.painting import (
     clear_layout,
@@ -24,7 +25,6 @@ from welvo.app.widgets.painting import (
     fitting_size,
     make_button,
     make_label,
-    row_of_widgets,
     width_of,
 )
 from welvo.app.widgets.theme import THEME
@@ -60,9 +60,10 @@ class SettingRow(QFrame):
         crowded: bool,
         push: Callable[[], object],
         take: Callable[[], object],
+        needs: Needs,
     ) -> None:
         super().__init__()
-        self.line = line
+        self.line, self._needs = line, needs
         self._plan, self._has = plan, has
         self._loud = line.mark == "differs"
         self._wash = self._loud and not crowded
@@ -86,7 +87,7 @@ class SettingRow(QFrame):
         self._acts = [w for w in parts if isinstance(w, QPushButton)]
         self._whole = [w.text() for w in self._acts]
         self._wanted = self._taken = sum(w.sizeHint().width() + 4 for w in self._acts)
-        made = row_of_widgets(*parts, spacing=4)
+        made = flow_of_widgets(*parts, spacing=4)
         made.setContentsMargins(0, 0, 4, 0)
         self.setLayout(made)
 
@@ -94,7 +95,7 @@ class SettingRow(QFrame):
         """Values that there is no room for stand in the row anyway, and in the button's help."""
         words = state_of_setting(self.line)[0]
         beside = width_of(words, 11) + 8 if words else 0
-        fits = self._wanted + beside <= self.width() - _columns_of_row(self.width())[2]
+        fits = self._wanted + beside <= self.width() - _columns_of_row(self.width(), self._needs)[2]
         for w, whole in zip(self._acts, self._whole):
             w.setText(whole if fits else whole.partition(" ")[0])
         self._taken = sum(w.sizeHint().width() + 4 for w in self._acts)
@@ -117,7 +118,7 @@ class SettingRow(QFrame):
             p.fillRect(QRectF(0, 0, 4, r.height()), THEME.color("error"))
         p.fillRect(QRectF(0, r.bottom() - 1, r.width(), 1), THEME.color("line"))
         h = r.height()
-        at = _columns_of_row(r.width())
+        at = _columns_of_row(r.width(), self._needs)
         rooms = ((self._plan, at[1] - at[0] - 6), (self._has, at[2] - at[1] - 24))
         size, bold = (min(fitting_size(*x) for x in rooms), True) if self._loud else (13, False)
         token = "text" if self._loud else "quiet"
@@ -162,12 +163,26 @@ class SettingRow(QFrame):
             super().keyPressEvent(e)
 
 
-def _columns_of_row(width: float) -> tuple[float, float, float]:
-    """Where plan, mark and action begin."""
+Needs = tuple[float, float, float]
+"""How wide the widest label, planned and reported value of a table are."""
+
+
+def needs_of_rows(rows: Iterable[tuple[str, str, str]]) -> Needs:
+    """What a table's columns need for their labels and values; a value that is a long text has no more than a name."""
+    most = THEME.scale_length(240)
+    wide = [0.0, 0.0, 0.0]
+    for row in rows:
+        wide = [max(w, min(most, width_of(words, 13, n > 0))) for n, (w, words) in enumerate(zip(wide, row))]
+    return wide[0], wide[1], wide[2]
+
+
+def _columns_of_row(width: float, needs: Needs) -> tuple[float, float, float]:
+    """Where plan, mark and action begin: as far apart as the table needs, in even steps where there is room."""
     wide = min(width, 760.0)
-    plan = max(100.0, wide * 0.22)
-    mark = plan + max(96.0, wide * 0.19)
-    return plan, mark, mark + 20 + max(92.0, wide * 0.18)
+    label, plan, has = needs
+    first = max(100.0, label + 20, wide * 0.22 if label + 20 < wide * 0.22 else 0.0)
+    mark = first + max(96.0, plan + 12, wide * 0.19)
+    return first, mark, mark + 20 + max(92.0, has + 12, wide * 0.18)
 
 
 class Section(NamedTuple):
@@ -238,7 +253,6 @@ class Settings(QWidget):
         self._body.setContentsMargins(16, 8, 16, 16)
         self._body.setSpacing(0)
         self.setLayout(self._body)
-        self.setMaximumWidth(792)
         session.changed.connect(lambda _: self.refresh())
         session.observed_changed.connect(self.refresh)
         session.selection_changed.connect(self._on_selection)
@@ -309,7 +323,11 @@ class Settings(QWidget):
         clear_layout(self._body)
         crowded = 3 * len(lines_that_differ(self.lines)) > len(self.lines)
         by_key = {x.key: x for x in self.lines}
-        self._body.addWidget(_Heading())
+        needs = needs_of_rows((x.spec.label, *words_of_line(x, by_key)) for x in self.lines)
+        self._body.addWidget(_Heading(needs))
+        least = int(_columns_of_row(0, needs)[2]) + THEME.scale_length(150)
+        self.setMinimumWidth(least)  # with less room it is scrolled
+        self.setMaximumWidth(max(least, THEME.scale_length(792)))
         shown = 0
         model = model_of(self._session.rig, self.device_id)
         for section in sections_of(self.lines, pages_of(model) if model else {}):
@@ -325,10 +343,10 @@ class Settings(QWidget):
                 if x.port != owner and split_owner(x.port)[1]:
                     owner = x.port
                     words = f"Segment {split_owner(owner)[1]}"
-                    under = row_of_widgets(make_label(words, 11, quiet=True), None)
+                    under = flow_of_widgets(make_label(words, 11, quiet=True), None)
                     under.setContentsMargins(10, 8, 4, 0)
                     self._body.addLayout(under)
-                line = self._make_row(x, by_key, crowded)
+                line = self._make_row(x, by_key, crowded, needs)
                 shown += 1
                 if x.key == focus:
                     line.setFocus()
@@ -366,15 +384,15 @@ class Settings(QWidget):
             parts.append(
                 make_button("Copy to…", lambda: copy().exec(), "Gives this port's settings to others, shown first.")
             )
-        head = row_of_widgets(*parts, None, make_label(words, 11, quiet=not (off or waits)))
+        head = flow_of_widgets(*parts, None, make_label(words, 11, quiet=not (off or waits)))
         head.setContentsMargins(4, 12 if not folds else 6, 4, 4)
         self._body.addLayout(head)
 
-    def _make_row(self, x: SettingLine, by_key: dict[str, SettingLine], crowded: bool) -> SettingRow:
+    def _make_row(self, x: SettingLine, by_key: dict[str, SettingLine], crowded: bool, needs: Needs) -> SettingRow:
         plan, has = words_of_line(x, by_key)
         push = partial(self._network.pushing.push_planned, self.device_id, (x.key,))
         take = partial(self._session.make_edit, plan_reported, self.device_id, x.key, x.reported)
-        line = SettingRow(x, plan, has, crowded, push, take)
+        line = SettingRow(x, plan, has, crowded, push, take, needs)
         line.picked.connect(partial(self._pick_line, x))
         self._body.addWidget(line)
         return line
@@ -392,7 +410,7 @@ class Settings(QWidget):
         )
         made.setAccessibleName(f"Feed of port {port}")
         made.set_options(feed_options(rig), feed)
-        made.setMinimumWidth(104)
+        keep_least(made, 104)
         made.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         made.setMaximumWidth(260)
         return made
@@ -441,16 +459,17 @@ def feed_options(rig: Rig) -> list[tuple[str, str]]:
 
 
 class _Heading(QWidget):
-    def __init__(self) -> None:
+    def __init__(self, needs: Needs) -> None:
         super().__init__()
-        self.setFixedHeight(24)
+        self._needs = needs
+        self.setFixedHeight(24 + THEME.step)
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
-        at = _columns_of_row(self.width())
+        at = _columns_of_row(self.width(), self._needs)
         for x, words in zip((10.0, at[0], at[1] + 20, at[2]), ("Setting", "Plan", "Reported", "Action")):
-            draw_text_line(p, QRectF(x, 0, 120, 24), words, "quiet", 11)
-        p.fillRect(0, 23, self.width(), 1, THEME.color("edge"))
+            draw_text_line(p, QRectF(x, 0, 120, 24 + THEME.step), words, "quiet", 11)
+        p.fillRect(0, self.height() - 1, self.width(), 1, THEME.color("edge"))
 
 
 def summary_of_lines(lines: list[SettingLine]) -> str:

@@ -19,12 +19,21 @@ from welvo.app.widgets.add_device import AddDevice
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Tick
 from welvo.app.widgets.fixes import push_with_warning
-from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets, touching_widgets
+from welvo.app.widgets.flow import flow_of_widgets, keep_width
+from welvo.app.widgets.painting import (
+    NameLabel,
+    column_of_widgets,
+    make_button,
+    make_label,
+    row_of_widgets,
+    touching_widgets,
+)
 from welvo.app.widgets.station import Station
+from welvo.observed.presence import is_recent
 from welvo.observed.values import Heard
 from welvo.rig.base import Refused
 from welvo.rig.notation import say_count
-from welvo.settings.compare import is_live, lines_that_differ
+from welvo.settings.compare import lines_that_differ
 
 
 class DevicesStation(Station):
@@ -55,7 +64,7 @@ class DevicesStation(Station):
             "Shows only settings that differ, wait, or were not taken.",
             lambda on: self.settings.show_only_differing(on),
         )
-        bar = row_of_widgets(
+        bar = flow_of_widgets(
             make_label("Devices", 16, True), 8, self._listening, None, self.only, 8, self.further, self._read, self.add
         )
         bar.setContentsMargins(16, 8, 16, 8)
@@ -63,10 +72,10 @@ class DevicesStation(Station):
         self.pairs.plan.connect(self.add_device)
         left = QScrollArea()
         left.setWidgetResizable(True)
-        left.setFixedWidth(384)
+        keep_width(left, 384)
         left.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         left.setWidget(self.pairs)
-        self._title = make_label("", 16, True)
+        self._title = NameLabel("", 16, True)
         self._counts = make_label("", 13)
         self.push_all = make_button(
             "Push", self._push_all, "Sends every planned value that differs to the device.", primary=True
@@ -88,7 +97,7 @@ class DevicesStation(Station):
             self._tabs[name] = b
             tabs.append(b)
         self._switch = touching_widgets(tabs)
-        head = row_of_widgets(self._title, 8, self._switch, 8, self._counts, None, self.push_all)
+        head = flow_of_widgets(self._title, 8, self._switch, 8, self._counts, None, self.push_all)
         head.setContentsMargins(16, 6, 16, 0)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
@@ -163,7 +172,7 @@ class DevicesStation(Station):
             self.settings.show_device(device_id)
             self.panel.refresh()
         if not s.rig.devices:
-            heard = [h for h in s.observed.heard.values() if is_live(h, s.now())]
+            heard = [h for h in s.observed.heard.values() if is_recent(s.observed, h.at, s.now())]
             so_far = (
                 f"{say_count(len(heard), 'device', 'devices')} answered; they stand on the left."
                 if heard

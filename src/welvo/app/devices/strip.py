@@ -10,7 +10,7 @@ from welvo.app.session import Session
 from welvo.app.widgets import dialogs
 from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button
 from welvo.app.widgets.theme import THEME
-from welvo.rig.plan import model_of
+from welvo.rig.plan import model_of, say_key
 from welvo.rig.wiring import Need
 from welvo.settings.compare import SettingLine, lines_that_wait
 
@@ -38,7 +38,7 @@ class Strip(QWidget):
         waits = {act: len(of) for act, of in lines_that_wait(lines).items()}
         state = (
             device_id,
-            (push.done, len(push.values), push.doing, push.stopped) if push else None,
+            (push.done, len(push.values), push.doing, push.giving, push.stopped) if push else None,
             tuple(waits.items()),
             said.test if said else "",
             THEME.name,
@@ -55,7 +55,8 @@ class Strip(QWidget):
                 "Stop", lambda: work.stop_push(device_id), "Ends it after the request that is on its way."
             )
             stop.setEnabled(not push.stopped)
-            self._add_row("note", f"{push.doing[:1].upper()}{push.doing[1:]}{usual}{done} …", stop)
+            what = f" {say_key(model_of(s.rig, device_id), push.giving)}" if push.doing == "giving" else ""
+            self._add_row("note", f"{push.doing[:1].upper()}{push.doing[1:]}{what}{usual}{done} …", stop)
         if waits and not push:
             words = ", ".join(f"{n} to {act}" for act, n in waits.items())
             unsaved = " A restart loses what is not saved." if "save" in waits else ""

@@ -200,7 +200,7 @@ class BusWork(QObject):
         self, ref: PortRef, moves: list[tuple[int | None, int | None]], word: str, changes: tuple[tuple[int, int], ...]
     ) -> None:
         """Do moves; `changes` are what can be put back afterwards."""
-        count = len({b for _, b in moves})
+        count = bus_link.gear_of_moves(moves)
 
         def then(result: tuple[BusSeen, str]) -> None:
             seen, broke = result

@@ -19,7 +19,7 @@ from welvo.live.interfaces import LOOPBACK, Interface, interface_of, trouble_of
 from welvo.live.listener import Listener
 from welvo.live.status import StatusWatch
 from welvo.live.worker import Fault
-from welvo.observed.values import SourceSeen
+from welvo.observed.values import SILENT_AFTER, SourceSeen
 from welvo.patience import steady
 from welvo.protocols.status_page import LevelsBehind, StatusPage
 from welvo.rig.document import Change
@@ -33,6 +33,35 @@ SLOW_START = 2.5
 """Seconds after which a port that was just let go is no longer held by the process that was ending."""
 FRESH_FOR = 2.0
 """Seconds for which what a page said of a port holds, beyond the time between two askings."""
+
+
+TAKEN_EVERY = 0.3
+"""Seconds between two turns in which what was heard is taken over."""
+FORGOTTEN_AFTER = 30.0
+
+
+class Lateness:
+    """How late this program itself is: a device is not silent while its answer waits for us to read it.
+
+    A turn that should have come after `every` seconds and came later adds what it was late to the time that a device
+    may take, in whole steps of five seconds so that nothing flickers, and for half a minute.
+    """
+
+    def __init__(self, every: float) -> None:
+        self._every = every
+        self._last = 0.0
+        self._late: deque[tuple[float, float]] = deque()
+
+    def patience_at(self, now: float) -> float:
+        """Seconds after which a device counts as silent, by the monotonic clock; asked once a turn."""
+        late = now - self._last - self._every if self._last else 0.0
+        self._last = now
+        if late > 1.0:
+            self._late.append((now, late))
+        while self._late and now - self._late[0][0] > FORGOTTEN_AFTER:
+            self._late.popleft()
+        worst = max((w for _, w in self._late), default=0.0)
+        return SILENT_AFTER + 5.0 * math.ceil(worst / 5.0)
 
 
 class Hearing(QObject):
@@ -57,6 +86,7 @@ class Hearing(QObject):
         self._looked_up: deque[str] = deque()
         """What is in the way of listening, as it was looked up beside the window and is not yet said."""
         self._say_at = math.inf
+        self._lateness = Lateness(TAKEN_EVERY)
 
     # ---- beginning and ending
 
@@ -107,7 +137,10 @@ class Hearing(QObject):
             if ip not in said or told.at > said[ip].at:  # what a push read back may be newer
                 said[ip] = told
         at = f"{self.interface.ip}/{self.interface.mask}"
-        self._session.observe(heard=self.listener.heard_devices(), sources=self._gathered, said=said, network=at)
+        patience = self._lateness.patience_at(time.monotonic())
+        self._session.observe(
+            heard=self.listener.heard_devices(), sources=self._gathered, said=said, network=at, patience=patience
+        )
         self._ask_pages()
 
     def _ask_pages(self) -> None:

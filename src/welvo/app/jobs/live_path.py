@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.bench.seeing import chain_to_target, port_for
@@ -20,10 +22,6 @@ def look_at(session: Session, network: Network, key: str, known: Path | None = N
     uid = span.universe if span else ""
     port = port_for(session.rig, uid, key) if uid else None
 
-    def meant(universe: str) -> bytes | None:
-        frame = network.meant.meant_frame(universe)
-        return frame.tobytes() if frame is not None else None
-
     return Evidence(
         index=index,
         observed=session.observed,
@@ -35,7 +33,7 @@ def look_at(session: Session, network: Network, key: str, known: Path | None = N
         armed=network.output.is_armed,
         trouble=network.output.sending.trouble if network.output.is_armed else "",
         borrowed=network.output.borrowed,
-        meant=meant,
+        meant=partial(_meant, network),
         wire=network.hearing.on_wire,
         port=network.hearing.port_gives(*port) if port else None,
         sources=tuple(network.hearing.sources_on(uid)),
@@ -44,11 +42,16 @@ def look_at(session: Session, network: Network, key: str, known: Path | None = N
     )
 
 
+def _meant(network: Network, universe: str) -> bytes | None:
+    frame = network.meant.meant_frame(universe)
+    return frame.tobytes() if frame is not None else None
+
+
 class _WindowSight:
     """What the parts of the network see, asked for as one (see `bench.seeing.Sight`)."""
 
     def __init__(self, network: Network) -> None:
-        self.level = network.meant.level
+        self.meant = partial(_meant, network)
         self.on_wire = network.hearing.on_wire
         self.port_gives = network.hearing.port_gives
         self.port_leaves = network.hearing.port_leaves

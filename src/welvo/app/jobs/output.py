@@ -338,11 +338,13 @@ class Output(QObject):
         if state.kind == "silent":
             trouble = "The output process does not answer: nothing leaves"
         elif stuck and not trouble:
-            why = max(by_reason, key=lambda w: (w != NOBODY, len(by_reason[w])), default=next(iter(stuck.values())))
+            ranked = sorted(by_reason, key=lambda w: (w != NOBODY, len(by_reason[w])), reverse=True)
+            why = ranked[0] if ranked else next(iter(stuck.values()))
             if going:
-                count = len(by_reason.get(why, ()))
+                count = len(rows) - len(going)
                 which = f"{say_count(count, 'universe')} of {len(rows)}" if count else say_count(len(stuck), "feed")
-                partly = f"{which} cannot leave: {why}"
+                others = f", and {say_count(len(ranked) - 1, 'other reason')}" if len(ranked) > 1 else ""
+                partly = f"{which} cannot leave: {why}{others}"
             else:
                 trouble = f"Nothing leaves: {why}"
         reasons = tuple(f"{say_count(len(n), 'universe')}: {why}" for why, n in sorted(by_reason.items()))

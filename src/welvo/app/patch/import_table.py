@@ -13,6 +13,7 @@ from welvo.app.disk import wait_for
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import Choice
+from welvo.app.widgets.flow import flow_of_widgets, keep_width
 from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_label, row_of_widgets
 from welvo.app.widgets.strip import Strip
 from welvo.app.widgets.tables import Column, ListRow, RowList
@@ -68,7 +69,7 @@ class ImportTable(WishDialog):
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(left)
-        area.setFixedWidth(430)
+        keep_width(area, 430)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list = RowList(
             "Rows",
@@ -101,9 +102,9 @@ class ImportTable(WishDialog):
         for n, head in enumerate(self.grid.rows[0]):
             example = next((r[n] for r in self.grid.rows[1:] if r[n]), "")
             name = make_label(head or f"column {n + 1}", 13)
-            name.setFixedWidth(120)
+            keep_width(name, 120)
             seen = make_label(example, 11, quiet=True)
-            seen.setFixedWidth(110)
+            keep_width(seen, 110)
             made = Choice(f"What “{head or n + 1}” is here.", partial(self.take_column, n))
             made.setAccessibleName(f"Column {head or n + 1}")
             now = self.columns[n]
@@ -140,11 +141,11 @@ class ImportTable(WishDialog):
         options = [("", "leave these rows out"), (DRAFT, "a new profile, by its footprint"), *modes]
         for name, count in every:
             words = make_label(name + (f"  ({count})" if count else ""), 13)
-            words.setFixedWidth(200)
+            keep_width(words, 200)
             made = Choice(f"Which profile and mode “{name}” is here.", partial(self.take_type, name))
             made.setAccessibleName(f"Type {name}")
             made.set_options(options, self.types.get(name, ""))
-            self._type_lines.addLayout(row_of_widgets(words, made))
+            self._type_lines.addLayout(flow_of_widgets(words, made))
 
     def _in_table(self, name: str) -> bool:
         at = {c: n for n, c in enumerate(self.columns) if c}

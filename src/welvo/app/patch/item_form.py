@@ -11,9 +11,10 @@ from msgspec import Struct
 from welvo.app.patch.switch_form import show_switches
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Field
+from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.foreseeing import edit_button
 from welvo.app.widgets.forms import CaptionBeside, Form, Subject, Ticked, Together, Typed, ValueChoice
-from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
+from welvo.app.widgets.painting import make_button, make_label
 from welvo.app.widgets.panels import FormPanel, Title
 from welvo.patch import table
 from welvo.patch.adding import patch_series
@@ -251,7 +252,7 @@ def _buttons_of_form(panel: FormPanel, keys: list[str], acts: Acts) -> None:
     )
     form = panel.new_form(Subject(lambda: keys, lambda *_, **__: None))
     panel.body.addWidget(form.widget_of_row(lock))
-    panel.body.addLayout(row_of_widgets(None, made, gone))
+    panel.body.addLayout(flow_of_widgets(None, made, gone))
 
 
 def show_more(panel: FormPanel, one: list[str]) -> None:
@@ -313,7 +314,7 @@ def show_many(panel: FormPanel, ids: list[str], acts: Acts) -> Field | None:
         "Gives them addresses by rules, shown on the tapes first.   Ctrl+Shift+L",
         primary=True,
     )
-    panel.body.addLayout(row_of_widgets(lay, None))
+    panel.body.addLayout(flow_of_widgets(lay, None))
     if fixtures:
         form.add(
             given("Number", MANY_NUMBER_HELP, "number", fixtures, "101+"),
@@ -344,7 +345,7 @@ def show_many(panel: FormPanel, ids: list[str], acts: Acts) -> Field | None:
         lambda: s.make_edit(lambda _: swap_items(s.index, (ids[0], 0), (ids[1], 0))),
         "Each of the two starts where the other starts now.",
     )
-    panel.body.addLayout(row_of_widgets(None, together, *((swap,) if len(ids) == 2 else ())))
+    panel.body.addLayout(flow_of_widgets(None, together, *((swap,) if len(ids) == 2 else ())))
     if fixtures:
         form.add(
             *(

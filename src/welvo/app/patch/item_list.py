@@ -395,17 +395,12 @@ class ItemList(ListView):
         self.items.wake_up()
         super().showEvent(e)
 
-    def widths(self) -> None:
-        """Several breaks need wider columns for their addresses."""
-        super().widths()
-        rig = self.session.rig
-        used = {(f.profile, f.mode) for f in rig.fixtures.values()}
-        most = max(
-            (len(m.breaks) for p, v in rig.profiles.items() for k, m in v.modes.items() if (p, k) in used), default=1
-        )
-        for n, head in enumerate(self.items.heads if most > 1 else ()):
-            wide = 52 * (min(most, 3) - 1) if head.key in ("first", "last") else -60 if head.key == "name" else 0
-            self.setColumnWidth(n, head.width + wide)
+    def room_before(self, column: int) -> int:
+        """The spine of a profile, and the mark of a port."""
+        return {"profile": 12, "matches": 18}.get(self.items.heads[column].key, 0)
+
+    def holds_numbers(self, column: int) -> bool:
+        return self.items.heads[column].key in RIGHT_COLUMNS
 
     def column_menu(self) -> QMenu:
         """Which columns are shown, and the rig's own ones."""

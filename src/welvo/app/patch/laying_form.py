@@ -8,8 +8,9 @@ from PySide6.QtWidgets import QWidget
 
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Asks
+from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.moves import Moves
-from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label, row_of_widgets
+from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label
 from welvo.app.widgets.panels import Title
 from welvo.checks.foresee import Foreseen
 from welvo.patch.index import Index
@@ -92,7 +93,7 @@ class Proposal(QWidget, Asks):
         self.lines.addWidget(self.saying)
         leave = make_button("Leave it", self.leave, "Closes this and changes nothing.   Esc")
         self.lines.addWidget(self.go)  # each has the panel's width: a mode may have a long name
-        self.lines.addLayout(row_of_widgets(None, leave))
+        self.lines.addLayout(flow_of_widgets(None, leave))
         self.lines.addLayout(self._list)
         self._built = True
         self.update_preview()

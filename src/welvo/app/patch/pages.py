@@ -7,8 +7,9 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from welvo.app.session import Selection, SelectionKind, Session
 from welvo.app.widgets.dialogs import Dialog, WishDialog
 from welvo.app.widgets.fields import LineField, set_help
+from welvo.app.widgets.flow import flow_of_widgets, keep_width
 from welvo.app.widgets.moves import Moves
-from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label, row_of_widgets
+from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label
 from welvo.app.widgets.strip import Strip
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.patch.arrange import renumber_universes
@@ -48,7 +49,7 @@ class Page(QWidget):
 
     def add_strip(self, *widgets: QWidget | int | None) -> None:
         """A line of widgets over a table."""
-        made = row_of_widgets(*widgets)
+        made = flow_of_widgets(*widgets)
         made.setContentsMargins(16, 4, 16, 6)
         self.lines.addLayout(made)
 
@@ -90,7 +91,7 @@ class WiresPage(Page):
         super().__init__(session)
         self.filter = LineField()
         self.filter.setPlaceholderText("Filter")
-        self.filter.setFixedWidth(130)
+        keep_width(self.filter, 130)
         set_help(self.filter, "Shows only feeds with this word in any column. Hides the others; nothing is changed.")
         self.filter.textChanged.connect(lambda _: self.fill())
         self.total = make_label("", 11, quiet=True)

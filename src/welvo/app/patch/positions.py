@@ -13,6 +13,7 @@ from welvo.app.disk import wait_for
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import Choice, Field
+from welvo.app.widgets.flow import flow_of_widgets, keep_width
 from welvo.app.widgets.painting import (
     CENTRE,
     column_of_widgets,
@@ -279,12 +280,10 @@ class Plan(QWidget):
             p.setPen(QPen(line, 1.5))
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.drawRect(r)
-            if self._scale >= 14:
-                draw_text_line(
-                    p, r, str(rig.fixtures[key].number), size=11, bold=key in chosen, align=CENTRE, elide=False
-                )
             if key in chosen:
                 draw_frame(p, r.adjusted(-3, -3, 3, 3), None, "text", 2, 2)
+        if self._scale >= 14:
+            self._paint_numbers(p, chosen)
         if self._frame is not None:
             draw_frame(p, self._frame.normalized(), None, "accent", 0, 1, dashed=True)
         if not self.spots_of_fixtures:
@@ -292,6 +291,17 @@ class Plan(QWidget):
             draw_text_line(p, QRectF(self.rect()), words, "quiet", 13, align=CENTRE)
         if self.hasFocus():
             draw_frame(p, QRectF(self.rect()), None, "accent", 0, 2)
+
+    def _paint_numbers(self, p: QPainter, chosen: set[str]) -> None:
+        """The numbers of fixtures that there is room for, those chosen first; zooming in brings the others."""
+        taken: list[QRectF] = []
+        for key, spot in sorted(self.spots_of_fixtures.items(), key=lambda x: x[0] not in chosen):
+            number, bold = str(self._session.rig.fixtures[key].number), key in chosen
+            wide, middle = width_of(number, 11, bold) / 2 + 1, self._box(key, spot).center()
+            room = QRectF(middle.x() - wide, middle.y() - 8, 2 * wide, 16)
+            if room.intersects(QRectF(self.rect())) and not any(room.intersects(o) for o in taken):
+                taken.append(room)
+                draw_text_line(p, room, number, size=11, bold=bold, align=CENTRE, elide=False)
 
     def _paint_grid(self, p: QPainter) -> None:
         """Lines at a step that leaves room for their numbers: metres from the left below, from the front beside."""
@@ -323,7 +333,7 @@ class PositionsPage(QWidget):
         self.plan = Plan(session)
         self.list = RowList("Without a place", (Column("No.", 54, "number"), Column("Without a place", 120)))
         self.list.setSelectionMode(RowList.SelectionMode.ExtendedSelection)
-        self.list.setFixedWidth(200)
+        keep_width(self.list, 200)
         self.put = make_button("Place them", self.put_chosen, "Puts the chosen ones, or all, in a row in the view.")
         self.spot = Field(
             "Where the selected fixtures hang: 2.5, 0, 4 (metres from the left, the front, the floor). With two ends, "
@@ -332,13 +342,13 @@ class PositionsPage(QWidget):
         )
         self.spot.setAccessibleName("Place")
         self.spot.setPlaceholderText("2.5, 0, 4")
-        self.spot.setFixedWidth(190)
+        keep_width(self.spot, 190)
         self.grid = Choice("To which grid things snap while they are dragged; Alt leaves it.", self._take_grid)
         self.grid.setAccessibleName("Grid")
         self.grid.set_options(list(GRIDS.items()), "0.5")
         self.words = make_label("", 11, quiet=True)
         picture = make_button("Picture…", self.ask_picture, "A drawing of the hall under the rig, to its own scale.")
-        bar = row_of_widgets(
+        bar = flow_of_widgets(
             make_label("Place", 11, quiet=True), self.spot, make_label("Grid", 11, quiet=True), self.grid, picture,
             None,
             self.words,
@@ -425,7 +435,7 @@ class GroundPicture(WishDialog):
         self._key = g.picture if g else ""
         self.which = make_label(self.picture.name if self.picture else "no picture chosen", 13)
         self.body.addLayout(
-            row_of_widgets(make_button("Choose…", self._ask_for_file, "A PNG or JPEG."), self.which, None)
+            flow_of_widgets(make_button("Choose…", self._ask_for_file, "A PNG or JPEG."), self.which, None)
         )
         wide = f"{g.wide:g}" if g else "10"
         self.wide = self.ask_for_line("Width", "How wide the picture is in reality, in metres.", wide, 80, after="m")

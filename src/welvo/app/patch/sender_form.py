@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QVBoxLayout
 
+from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.forms import Subject, Typed, ValueChoice
-from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
+from welvo.app.widgets.painting import make_button, make_label
 from welvo.app.widgets.panels import FormPanel, Title
 from welvo.rig.base import Refused
 from welvo.rig.edits import change_show, remove_sender, remove_show, set_sender, set_show
@@ -95,7 +96,7 @@ def show_sender(panel: FormPanel, sid: str) -> None:
             lambda: s.make_edit(remove_sender, sid),
             "Takes the sender and its feeds out; ports that listened to them listen to nothing then.",
         )
-        panel.body.addLayout(row_of_widgets(None, gone))
+        panel.body.addLayout(flow_of_widgets(None, gone))
 
 
 def show_use(panel: FormPanel, uid: str) -> None:
@@ -170,4 +171,4 @@ def show_use(panel: FormPanel, uid: str) -> None:
         off.setVisible(s.rig.use == uid)
 
     panel.refreshers.append(which)
-    panel.body.addLayout(row_of_widgets(now, off, None, gone))
+    panel.body.addLayout(flow_of_widgets(now, off, None, gone))

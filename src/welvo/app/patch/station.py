@@ -28,6 +28,7 @@ from welvo.app.patch.tapes import Tapes
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Choice, CommandLine, LineField, set_help
+from welvo.app.widgets.flow import flow_of_widgets, keep_width
 from welvo.app.widgets.painting import (
     RIGHT,
     column_of_widgets,
@@ -36,7 +37,6 @@ from welvo.app.widgets.painting import (
     make_button,
     make_label,
     menu_entry,
-    row_of_widgets,
     touching_widgets,
 )
 from welvo.app.widgets.painting import popup_menu as popup_menu
@@ -99,20 +99,20 @@ class PatchStation(Station):
         self.tapes.edit_address.connect(self.edit_address)
         self.filter = LineField()
         self.filter.setPlaceholderText("Filter")
-        self.filter.setFixedWidth(130)
+        keep_width(self.filter, 130)
         set_help(
             self.filter, "Shows only rows of the list with this word. Hides the others; nothing is changed.   Ctrl+F"
         )
         self.filter.textChanged.connect(self.list.items.set_filter)
         self._zooms = touching_widgets(zooms)
-        bar = row_of_widgets(touching_widgets(pages), 4, self.add, self.lay, self.more, None, self._zooms, spacing=6)
+        bar = flow_of_widgets(touching_widgets(pages), 4, self.add, self.lay, self.more, None, self._zooms, spacing=6)
         bar.setContentsMargins(16, 8, 16, 8)
         self.group = Choice(
             "Selects the items of a group. A group keeps its items through renumbering and moving.",
             self._select_group,
         )
         self.group.setAccessibleName("Group")
-        self.group.setFixedWidth(130)
+        keep_width(self.group, 130)
         self.wish = CommandLine(
             "Says how many of what and where: 12 x Bar 9 at 1.001. Adds them at once; undo takes them away.",
             self._take_wished,
@@ -123,11 +123,11 @@ class PatchStation(Station):
             self._wished_quick,
         )
         self.quick.setAccessibleName("Add")
-        self.quick.setFixedWidth(230)
+        keep_width(self.quick, 230)
         for field in (self.wish, self.quick):
             field.setPlaceholderText("12 x Bar 9 at 1.001")
             field.try_apply = self._take_wished
-        self.wish.setFixedWidth(340)
+        keep_width(self.wish, 340)
         self._tapes_or_empty = QStackedWidget()
         self._tapes_or_empty.addWidget(self.tapes)
         self.start = Start()
@@ -147,7 +147,7 @@ class PatchStation(Station):
         split.addWidget(self._tapes_or_empty)
         below = QWidget()
         under = column_of_widgets(spacing=0)
-        strip = row_of_widgets(
+        strip = flow_of_widgets(
             make_label("List", 13, True),
             self.filter,
             self.group,

@@ -9,8 +9,9 @@ from PySide6.QtWidgets import QLabel
 
 from welvo.app.patch.switch_picture import SwitchPicture
 from welvo.app.session import Session
+from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.forms import Row, Subject, Typed, ValueChoice
-from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
+from welvo.app.widgets.painting import make_button, make_label
 from welvo.app.widgets.panels import FormPanel
 from welvo.patch import table
 from welvo.patch.set_on import set_on
@@ -143,7 +144,7 @@ class _Picture:
         self._why.hide()
         panel.body.addWidget(self._picture)
         panel.body.addWidget(self._said)
-        panel.body.addLayout(row_of_widgets(self._take, self._back, None))
+        panel.body.addLayout(flow_of_widgets(self._take, self._back, None))
         panel.new_form(Subject(lambda: self, lambda *_, **__: None)).add(
             Typed(
                 "Answers at",

@@ -22,7 +22,7 @@ from welvo.rig.lookup import universes_in_order
 GUTTER = 260
 MARGIN = 12
 HEADER = 24
-COLUMN = 168
+COLUMN = 176
 TILE = 360
 """Height of one kept picture of the Field: 30 rows."""
 
@@ -163,7 +163,7 @@ class TapeFrame(QAbstractScrollArea):
             per = max(1, -(-len(order) // columns), int((self.viewport().height() - HEADER) // FIELD.pitch))
             for n, uid in enumerate(order):
                 c, r = divmod(n, per)
-                self._rows.append(RowAt(uid, MARGIN + c * (COLUMN + 4) + 30, r * FIELD.pitch, FIELD.pitch, 1))
+                self._rows.append(RowAt(uid, MARGIN + c * (COLUMN + 4) + 38, r * FIELD.pitch, FIELD.pitch, 1))
             height = float(per * FIELD.pitch)
         else:
             y = 4.0
@@ -344,7 +344,7 @@ class TapeFrame(QAbstractScrollArea):
             return None
         level = level_for(self.pixels_per_slot)
         for r in self._rows:
-            if level is FIELD and not r.x - 30 <= pos.x() <= r.x + 140:
+            if level is FIELD and not r.x - 38 <= pos.x() <= r.x + 140:
                 continue
             if r.y <= y < r.y + r.height:
                 if pos.x() < r.x:

@@ -246,10 +246,10 @@ class TapeView(TapeFrame):
         top = 3 + (SLOT_TOP if level_for(self.pixels_per_slot) is SLOT else 0)
         draw_text_line(
             q,
-            QRectF(8, top, 32, 20),
+            QRectF(2, top, 43, 20),
             str(universe.number),
             "quiet" if off else "text",
-            fitting_size(str(universe.number), 32),
+            fitting_size(str(universe.number), 36),
             True,
             align=RIGHT,
         )
@@ -325,7 +325,7 @@ class TapeView(TapeFrame):
                     if n % 5:
                         draw_text_line(
                             p,
-                            QRectF(r.x - 30, r.y - off - 2, 26, 14),
+                            QRectF(r.x - 40, r.y - off - 2, 37, 14),
                             str(self._session.rig.universes[r.universe].number),
                             "quiet",
                             11,
@@ -336,12 +336,12 @@ class TapeView(TapeFrame):
 
     def _field_row(self, q: QPainter, n: int, r: RowAt, y: float) -> None:
         q.setCompositionMode(QPainter.CompositionMode.CompositionMode_Clear)
-        q.fillRect(QRectF(r.x - 32, y, COLUMN + 2, FIELD.pitch), THEME.color("station"))
+        q.fillRect(QRectF(r.x - 40, y, COLUMN + 2, FIELD.pitch), THEME.color("station"))
         q.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceOver)
         if n % 5 == 0:
             draw_text_line(
                 q,
-                QRectF(r.x - 30, y - 2, 26, 14),
+                QRectF(r.x - 40, y - 2, 37, 14),
                 str(self._session.rig.universes[r.universe].number),
                 "quiet",
                 11,

@@ -9,10 +9,11 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QVBoxLayout
 
 from welvo.app.session import Session
+from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.foreseeing import edit_button
 from welvo.app.widgets.forms import Row, Subject, Ticked, Typed, ValueChoice
 from welvo.app.widgets.line_choice import line_row
-from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
+from welvo.app.widgets.painting import make_button, make_label
 from welvo.app.widgets.panels import FormPanel, Title, Ways
 from welvo.rig.base import Refused
 from welvo.rig.counting import SLOTS
@@ -158,7 +159,7 @@ def show_universe(
         lambda: s.make_edit(remove_universe, uid),
         "Takes the universe and its feeds out; what is patched here is not patched then.",
     )
-    panel.body.addLayout(row_of_widgets(close, None, gone))
+    panel.body.addLayout(flow_of_widgets(close, None, gone))
     for fid in feeds_of(s.rig, uid):
         _feed_fields(panel, fid)
     panel.rule()
@@ -171,8 +172,8 @@ def show_universe(
         )
         for record in PROTOCOLS.values()
     ]
-    panel.body.addLayout(row_of_widgets(*more[:2], None, spacing=4))
-    panel.body.addLayout(row_of_widgets(*more[2:], None, spacing=4))
+    panel.body.addLayout(flow_of_widgets(*more[:2], None, spacing=4))
+    panel.body.addLayout(flow_of_widgets(*more[2:], None, spacing=4))
 
 
 def _switch_sending(s: Session, uid: str, on: bool) -> object:
@@ -207,7 +208,7 @@ def _feed_fields(panel: FormPanel, fid: str) -> None:
         lambda: s.make_edit(remove_feed, fid),
         "Stops planning this feed. Ports that listen to it listen to nothing then.",
     )
-    panel.body.addLayout(row_of_widgets(name, None, remove))
+    panel.body.addLayout(flow_of_widgets(name, None, remove))
     record = PROTOCOLS[feed().protocol]
     rows: list[Row] = [
         ValueChoice(

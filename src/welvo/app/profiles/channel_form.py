@@ -10,8 +10,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCompleter, QWidget
 
 from welvo.app.widgets.fields import Field
+from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.forms import CaptionBeside, Form, Subject, Ticked, Together, Typed, ValueChoice
-from welvo.app.widgets.painting import column_of_widgets, make_label, row_of_widgets
+from welvo.app.widgets.painting import column_of_widgets, make_label
 from welvo.formats.chart import nearest_words
 from welvo.rig.attributes import ATTRIBUTES, BY_KEY, BY_WORD, OWN, word_for
 from welvo.rig.base import Refused
@@ -54,7 +55,7 @@ class ChannelFields(QWidget):
         self._where = make_label("", 11, quiet=True)
         self._gdtf = make_label("", 11, quiet=True)
         body = column_of_widgets(spacing=6)
-        body.addLayout(row_of_widgets(self._title, None, self._where))
+        body.addLayout(flow_of_widgets(self._title, None, self._where))
         body.addWidget(self._gdtf)
         self.form = Form(body, Subject(self._chosen_channels, self._set_values), Channel).add(*self._rows_of_fields())
         function = self.field_of_name("Function")

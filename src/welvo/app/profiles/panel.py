@@ -11,8 +11,9 @@ from welvo.app.jobs.network import Network
 from welvo.app.profiles.channel_form import ChannelFields
 from welvo.app.session import Session
 from welvo.app.widgets.face import Face
+from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.forms import Subject, Typed, ValueChoice
-from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
+from welvo.app.widgets.painting import make_button, make_label
 from welvo.app.widgets.panels import FormPanel
 from welvo.rig.base import Refused
 from welvo.rig.edits import set_profile
@@ -105,7 +106,7 @@ class ProfilesPanel(FormPanel):
             "Arrange…", view.arrange_pixels, "Rows, rings, a line, or by hand over a picture of the fixture's front."
         )
         self._face_title = make_label("Face", 16, True)
-        self.body.addLayout(row_of_widgets(self._face_title, None, self._walk_button, self.arrange_button, spacing=4))
+        self.body.addLayout(flow_of_widgets(self._face_title, None, self._walk_button, self.arrange_button, spacing=4))
         self.body.addWidget(self.face)
         self.channel = ChannelFields(view.edit_mode)
         self.body.addWidget(self.channel)

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QPlainTextEdit, QWidget
 from welvo.app.widgets import marks
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import set_help
+from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.forms import Form, Subject, Typed, ValueChoice
 from welvo.app.widgets.painting import (
     RIGHT,
@@ -20,7 +21,6 @@ from welvo.app.widgets.painting import (
     draw_text_line,
     make_button,
     make_label,
-    row_of_widgets,
     width_of,
 )
 from welvo.app.widgets.refusals import do_guarded
@@ -313,7 +313,7 @@ class RangeEditor(QWidget):
             if made.accessibleName() in between:
                 self._of_range.append(between[made.accessibleName()])
         self._of_range.append(remove)
-        line = row_of_widgets(*self._of_range[:-1], None, remove, self.paste, spacing=6)
+        line = flow_of_widgets(*self._of_range[:-1], None, remove, self.paste, spacing=6)
         line.setContentsMargins(LEFT, 0, LEFT, 0)
         body.addWidget(self.scale)
         body.addLayout(line)

@@ -22,13 +22,13 @@ from welvo.app.widgets import dialogs, marks
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.widgets.fields import Choice, Field
+from welvo.app.widgets.flow import FlowRow, flow_of_widgets, keep_least
 from welvo.app.widgets.painting import (
     clear_layout,
     column_of_widgets,
     make_button,
     make_label,
     menu_entry,
-    row_of_widgets,
 )
 from welvo.app.widgets.painting import popup_menu as popup_menu
 from welvo.app.widgets.start import Start
@@ -94,7 +94,7 @@ class ProfilesStation(Station):
         self.panel = ProfilesPanel(self, session, network)
         inner = QWidget()
         body = column_of_widgets(spacing=4)
-        title = row_of_widgets(
+        title = flow_of_widgets(
             make_label("Chart line", 13, True), make_label("type it, or paste the manual's table", 11, quiet=True), None
         )
         title.setContentsMargins(16, 4, 16, 0)
@@ -129,7 +129,7 @@ class ProfilesStation(Station):
     def _make_bar(self) -> None:
         self.picker = Choice("Which profile of the rig is shown.", self.show_profile)
         self.picker.setAccessibleName("Profile")
-        self.picker.setMinimumWidth(150)
+        keep_least(self.picker, 150)
         self._modes = QHBoxLayout()
         self._modes.setSpacing(4)
         self._modes.setContentsMargins(0, 0, 0, 0)
@@ -140,12 +140,12 @@ class ProfilesStation(Station):
             "Library…", self.open_library, "Generics, your own folder, import and export of GDTF and CSV."
         )
         self.new = make_button("New", self._new_menu, "An empty profile, or a plain strip of pixels.")
-        self._top = row_of_widgets(
+        self._top = flow_of_widgets(
             make_label("Profiles", 16, True), 4, self.picker, modes, None, self.used, self.library, self.new, spacing=6
         )
         self._top.setContentsMargins(16, 8, 16, 8)
 
-    def _ruler_bar(self) -> QHBoxLayout:
+    def _ruler_bar(self) -> FlowRow:
         self._alike = make_button(
             "All alike",
             self.ruler.choose_alike,
@@ -167,7 +167,7 @@ class ProfilesStation(Station):
         self._drop = make_button(
             "Remove", self.remove_selected, "Takes the selected channels out; the slots behind them close up."
         )
-        made = row_of_widgets(
+        made = flow_of_widgets(
             make_label("Channel ruler", 13, True),
             None,
             self._alike,
@@ -374,8 +374,7 @@ class ProfilesStation(Station):
         )
         show = make_button("Show them…", self.show_waiting, "Every address, before and after.")
         leave = make_button("Leave as it was", self.leave_waiting, "Throws the change of the mode away.")
-        strip = row_of_widgets(marks.MarkLabel("error" if meets else "warning", 14), says, show, leave, do, spacing=8)
-        strip.setStretch(1, 1)
+        strip = flow_of_widgets(marks.MarkLabel("error" if meets else "warning", 14), says, show, leave, do, spacing=8)
         self._asks.addLayout(strip)
 
     def _say_users(self) -> str:
@@ -464,7 +463,7 @@ class ProfilesStation(Station):
                         "Keeps the word as a function of your own.",
                     )
                 )
-            self._says.addLayout(row_of_widgets(*parts, None, spacing=6))
+            self._says.addLayout(flow_of_widgets(*parts, None, spacing=6))
         if len(self.chart.problems) > 3:
             self._says.addWidget(
                 make_label(f"and {len(self.chart.problems) - 3} more, underlined above", 11, quiet=True)

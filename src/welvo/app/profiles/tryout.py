@@ -9,15 +9,17 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QColorDialog, QScrollArea, QWidget
 
+from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.painting import (
     CENTRE,
+    break_lines,
     column_of_widgets,
     draw_frame,
+    draw_text_block,
     draw_text_line,
     make_button,
     make_label,
     row_of_widgets,
-    width_of,
 )
 from welvo.app.widgets.theme import LIGHT, THEME
 from welvo.rig.lamp import drive_colour, highlight_values, look_at_levels, range_at, slot_bytes
@@ -25,9 +27,6 @@ from welvo.rig.modes import channels_in_order
 from welvo.rig.profile import Mode
 
 WIDE, TRACK_TOP = 40, 16
-
-
-WRAPPED = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap
 
 
 def colour_on_screen(rgb: tuple[float, float, float]) -> QColor:
@@ -93,16 +92,15 @@ class LampView(QWidget):
         if shown.strobe is not None:
             words.append(("strobe", f"{shown.strobe:.1f} Hz"))
         words += list(shown.words)
-        y_, room = 2.0, self.width() - 180.0
+        left = 180.0 + 4 * THEME.step
+        y_, room = 2.0, self.width() - left
         for a, b in words:
-            lines = 2 if width_of(b, 11) > room else 1
-            if y_ + 18 * lines > self.height():
+            lines, line = 1 + break_lines(b, room, 11).count("\n"), 18 + THEME.step
+            if y_ + line * lines > self.height():
                 break
-            draw_text_line(p, QRectF(126, y_, 52, 18), a, "quiet", 11)
-            p.setPen(THEME.color("warning" if a == "dark" else "text"))
-            p.setFont(THEME.font(11, False))
-            p.drawText(QRectF(180, y_, room, 18 * lines), WRAPPED, b)
-            y_ += 18 * lines
+            draw_text_line(p, QRectF(126, y_, 52 + 4 * THEME.step, line), a, "quiet", 11)
+            draw_text_block(p, QRectF(left, y_, room, line * lines), b, "warning" if a == "dark" else "text", 11)
+            y_ += line * lines
 
     def _draw_pointer(self, p: QPainter, pan: float, tilt: float, face: QRectF) -> None:
         """A little arrow for where the head points: turn is pan, length is tilt."""
@@ -124,7 +122,7 @@ class Sliders(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFixedHeight(122)
+        self.setFixedHeight(122 + 10 * THEME.step)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Try-out faders")
         self.mode: Mode | None = None
@@ -275,10 +273,10 @@ class TryOut(QWidget):
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.sliders)
         scroll.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFixedHeight(134)
+        scroll.setFixedHeight(134 + 10 * THEME.step)
         body = column_of_widgets((16, 0, 16, 8), 2)
         body.addLayout(
-            row_of_widgets(
+            flow_of_widgets(
                 make_label("Try-out", 13, True),
                 make_label("nothing is sent from here", 11, quiet=True),
                 None,

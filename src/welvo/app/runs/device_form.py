@@ -6,8 +6,9 @@ from welvo.app.runs.common import show_cards
 from welvo.app.runs.port_form import patch_buttons
 from welvo.app.runs.riser_drawing import At
 from welvo.app.widgets.fields import Field
+from welvo.app.widgets.flow import flow_of_widgets, keep_width
 from welvo.app.widgets.forms import Subject, Typed, ValueChoice, field_row
-from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
+from welvo.app.widgets.painting import make_button, make_label
 from welvo.app.widgets.panels import FormPanel, Rows, Title
 from welvo.rig.notation import say_count, say_place
 from welvo.rig.plan import model_of
@@ -111,7 +112,7 @@ def _begin(panel: FormPanel, device_id: str) -> None:
         right=True,
     )
     first.setAccessibleName("First universe")
-    first.setFixedWidth(64)
+    keep_width(first, 64)
     streams = [x for k, x in s.index.cables_and_sums.streams.items() if k.device == device_id]
     start = next((x.start for x in streams if x.start), None)
     first.set_value(str(start[0] if start else first_free_universe(s.rig)))
@@ -132,14 +133,14 @@ def _begin(panel: FormPanel, device_id: str) -> None:
     )
     panel.body.addLayout(field_row("Begin at", first, None))
     panel.body.addWidget(first.refusal)
-    panel.body.addLayout(row_of_widgets(each, packed, None))
+    panel.body.addLayout(flow_of_widgets(each, packed, None))
     spare = Field(
         "How many spare universes to make and feed behind the last one that is needed.",
         lambda t: read_whole_number(t, 0, 1000),
         right=True,
     )
     spare.setAccessibleName("Headroom")
-    spare.setFixedWidth(40)
+    keep_width(spare, 40)
     spare.set_value("0")
     make = make_button(
         "Make and feed",
@@ -153,7 +154,7 @@ def _begin(panel: FormPanel, device_id: str) -> None:
             make.setText(f"Make and feed {len(need.missing) + len(need.unfed)}")
 
     panel.refreshers.append(say)
-    panel.body.addLayout(row_of_widgets(make, make_label("spare", quiet=True), spare, None))
+    panel.body.addLayout(flow_of_widgets(make, make_label("spare", quiet=True), spare, None))
     panel.body.addWidget(spare.refusal)
 
 

@@ -6,8 +6,9 @@ import re
 from collections.abc import Callable
 
 from welvo.app.runs.common import INSTEAD, Here, own_start, say_what_it_is
+from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.forms import CaptionBeside, Subject, Together, Typed, ValueChoice
-from welvo.app.widgets.painting import make_button, row_of_widgets
+from welvo.app.widgets.painting import make_button
 from welvo.app.widgets.panels import Rows
 from welvo.formats.models import shipped_models
 from welvo.rig.base import Refused
@@ -94,7 +95,7 @@ def show_bridge(here: Here) -> None:
         )
 
     panel.refreshers.append(wrong)
-    panel.body.addLayout(row_of_widgets(None, right))
+    panel.body.addLayout(flow_of_widgets(None, right))
     _substitution(here)
     panel.rule()
     _daisy_chain(here)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PySide6.QtWidgets import QScrollArea, QToolTip
@@ -20,9 +22,10 @@ from welvo.app.runs.opened_behind import (
 from welvo.app.runs.riser_drawing import At
 from welvo.app.session import Session
 from welvo.app.widgets import marks
+from welvo.app.widgets.fitting import fit_parts
 from welvo.app.widgets.fixes import run_fix
 from welvo.app.widgets.literal import literal_text
-from welvo.app.widgets.painting import CENTRE, LEFT, RIGHT, draw_frame, draw_text_line, width_of
+from welvo.app.widgets.painting import CENTRE, draw_frame, draw_text_line, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.rig.notation import say_count, say_place, say_thousands
 from welvo.rig.refs import PortRef
@@ -96,7 +99,7 @@ class OpenedCable(OpenedBehind):
         self._measure()
         seen = QRectF(e.rect())
         self._seen = (int((seen.top() - TOP) // PITCH) - 1, int((seen.bottom() - TOP) // PITCH) + 1)
-        self._buttons, self._lamps, self._errors = [], [], []
+        self._buttons, self._lamps, self._errors, self._seam_words = [], [], [], []
         if self.stream is None or not self.stream.pieces:
             self._draw_else(p)
         else:
@@ -279,7 +282,8 @@ class OpenedCable(OpenedBehind):
             beside = r.right() + 22
             room = max(30.0, self._right() - beside - 4)
             draw_text_line(p, QRectF(beside, r.top() - 2, room, 18), name, "text", 13, piece.n == self.chosen.n)
-            draw_text_line(p, QRectF(beside, r.top() + 15, room, 16), " · ".join(says), "quiet", 11)
+            fits = fit_parts(" · ".join(says), room, partial(width_of, size=11))  # the panel says all of it
+            draw_text_line(p, QRectF(beside, r.top() + 15, room, 16), fits, "quiet", 11)
 
     def _draw_seams(self, p: QPainter, s: Stroke, piece: Piece) -> None:
         assert self.stream
@@ -297,18 +301,20 @@ class OpenedCable(OpenedBehind):
             left = say_place(*(before if not s.up else behind))
             right = say_place(*(behind if not s.up else before))
             y = r.bottom() + 4
-            draw_text_line(p, QRectF(x - 90, y, 84, 16), left, "quiet" if not s.up else "text", 11, s.up, RIGHT)
-            draw_text_line(p, QRectF(x + 6, y, 84, 16), right, "text" if not s.up else "quiet", 11, not s.up, LEFT)
+            # where two seams are close, the first keeps its words; the pointer and the panel say the others
+            wide = width_of(left, 11, True) + 2
+            at_left = QRectF(x - 6 - wide, y, wide, 16)
+            self._seam_word(p, at_left, left, "quiet" if not s.up else "text", s.up)
+            at_right = QRectF(x + 6, y, width_of(right, 11, True) + 2, 16)
+            self._seam_word(p, at_right, right, "text" if not s.up else "quiet", not s.up)
             if cut:
-                draw_text_line(
-                    p,
-                    QRectF(x + 14 + width_of(right, 11, True), y, 70, 16),
-                    "cut pixel",
-                    "warning",
-                    11,
-                    True,
-                    elide=False,
-                )
+                at_cut = QRectF(at_right.right() + 6, y, width_of("cut pixel", 11, True) + 2, 16)
+                self._seam_word(p, at_cut, "cut pixel", "warning", True)
+
+    def _seam_word(self, p: QPainter, r: QRectF, words: str, token: str, bold: bool) -> None:
+        if not any(r.intersects(o) for o in self._seam_words):
+            self._seam_words.append(r)
+            draw_text_line(p, r, words, token, 11, bold)
 
     def _draw_ends(self, p: QPainter) -> None:
         """Numbers at every boundary: where each segment begins, and where the cable ends."""
@@ -374,14 +380,10 @@ class OpenedCable(OpenedBehind):
                 if s.kind == "bridge"
                 else (True, say_functions(s.functions))
             )
-            draw_text_line(p, QRectF(beside, r.top() - 1, room, 17), says, "quiet", 11)
-            draw_text_line(
-                p,
-                QRectF(beside, r.top() + 14, room, 17),
-                f"takes {say_count(pixels_worth(piece), 'pixel')}' worth of the port",
-                "quiet",
-                11,
-            )
+            worth = f"takes {say_count(pixels_worth(piece), 'pixel')}' worth of the port"
+            for y, words in ((-1, says), (14, worth)):
+                if width_of(words, 11) <= room:  # else the panel says it
+                    draw_text_line(p, QRectF(beside, r.top() + y, room, 17), words, "quiet", 11)
 
     # ---- behind a bridge or a converter
 

@@ -46,6 +46,7 @@ class OpenedBehind(QWidget):
         self._buttons: list[tuple[QRectF, Finding]] = []
         self._lamps: list[tuple[QRectF, str]] = []
         self._errors: list[tuple[QRectF, str]] = []
+        self._seam_words: list[QRectF] = []
 
     @property
     def scale(self) -> float:
@@ -113,7 +114,9 @@ class OpenedBehind(QWidget):
             p.fillRect(QRectF(r.left(), r.top(), 3, 24), spine)
             self._lamps.append((r, stop.key))
             if r.width() > 28:
-                draw_text_line(p, r.adjusted(7, 0, -2, 0), stop.name, "text", 13, True)
+                size = 13 if width_of(stop.name, 13, True) <= r.width() - 9 else 11
+                if width_of(stop.name, size, True) <= r.width() - 8:  # else the pointer and the list say it
+                    draw_text_line(p, r.adjusted(7, 0, -1, 0), stop.name, "text", size, True)
                 draw_text_line(
                     p,
                     QRectF(r.left(), y - 20, r.width() + 10, 18),
@@ -158,8 +161,10 @@ class OpenedBehind(QWidget):
             ]
         )
         p.drawPolyline([QPointF(x, y + 2), QPointF(tape.right(), y + 2), QPointF(tape.right(), tape.top())])
-        draw_text_line(p, QRectF(8, y + 3, 106, 14), "DMX address", "quiet", 11, align=RIGHT)
-        draw_text_line(p, QRectF(8, tape.bottom() + 3, 106, 14), "universe.address", "quiet", 11, align=RIGHT)
+        draw_text_line(p, QRectF(0, y + 3, tape.left() - 6, 14), "DMX address", "quiet", 11, align=RIGHT)
+        draw_text_line(
+            p, QRectF(0, tape.bottom() + 3, tape.left() - 6, 14), "universe.address", "quiet", 11, align=RIGHT
+        )
         p.fillRect(tape, THEME.color("field"))
         if piece.segment.kind == "bridge":
             self._draw_bridge_tape(p, piece, tape)

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.fields import Choice
+from welvo.app.widgets.flow import keep_least
 from welvo.app.widgets.forms import Form, Subject, Typed
 from welvo.app.widgets.painting import make_button
 from welvo.formats.models import shipped_pixels
@@ -110,7 +111,7 @@ class PixelKinds(Dialog):
             "Which kind of pixels is shown: one of this rig, or one that came with Welvo.", self._choose_kind
         )
         self.which.setAccessibleName("Kind")
-        self.which.setMinimumWidth(260)
+        keep_least(self.which, 260)
         new = make_button("New", self._add_kind, "Begins a kind from nothing.")
         super().__init__(parent, "Kinds of pixels", beside=(self.which, new, None), wide=520)
         self.key = next(iter(session.rig.pixel_types), next(iter(shipped_pixels())))

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from welvo.app.runs.common import show_cards
 from welvo.app.runs.riser_drawing import At
+from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.forms import Row, Subject, Ticked, Together, Typed, ValueChoice
-from welvo.app.widgets.painting import make_button, row_of_widgets
+from welvo.app.widgets.painting import make_button
 from welvo.app.widgets.panels import FormPanel, Rows, Title
 from welvo.patch.limits import slots_of_port
 from welvo.rig.abilities import ability_of_port
@@ -191,10 +192,10 @@ def patch_buttons(panel: FormPanel, device_id: str, port: str = "") -> None:
             have = what_follows(s.rig, device_id, port)
             locked = f", {len(have.locked)} locked stay" if have.locked else ""
             new.setText(f"Patch {len(have.new)} unpatched")
-            new.setEnabled(bool(have.new))
+            new.setVisible(bool(have.new))
             every.setText(f"Replace all {len(have.new) + len(have.typed)}{locked}")
-            every.setEnabled(bool(have.typed))
+            every.setVisible(bool(have.typed))
 
     panel.refreshers.append(say)
-    panel.body.addLayout(row_of_widgets(new, None))
-    panel.body.addLayout(row_of_widgets(every, None))
+    panel.body.addLayout(flow_of_widgets(new, None))
+    panel.body.addLayout(flow_of_widgets(every, None))

@@ -21,7 +21,6 @@ from PySide6.QtWidgets import QWidget
 from welvo.app.runs.riser_layout import FIRST_BEND, PortLayout, Room, lay_out, rect_of, room_for
 from welvo.app.session import Session
 from welvo.app.widgets import marks
-from welvo.app.widgets.literal import visible_letters
 from welvo.app.widgets.painting import CENTRE, LEFT, RIGHT, draw_frame, draw_text_line, width_of
 from welvo.app.widgets.theme import THEME
 from welvo.bench.record import all_standings
@@ -95,7 +94,7 @@ class RiserDrawing(QWidget):
         self._hollow: list[QRectF] = []
         """Where strings and devices would lie that an edit moves, before it is done."""
         session.foreseen.connect(self._show_foreseen)
-        self.setMinimumHeight(150)
+        self.setMinimumHeight(130)
 
     # ---- what is shown
 
@@ -279,15 +278,13 @@ class RiserDrawing(QWidget):
         tested = all_standings(self._session.index) if self._session.rig.tests else {}
         heads = [self._head_of_port(label) for label in labels]
         narrow = self.column_of_port(labels[0]).width() < NARROW if labels else False
-        bold, small = THEME.font(11 if narrow else 13, True), THEME.font(11)
         wide = THEME.metrics(11 if narrow else 13, True)
-        p.setFont(bold)
         for label, head in zip(labels, heads):
             c = self.column_of_port(label)
             room = wide.horizontalAdvance(label)
             words = label if room <= c.width() - 2 else label[-2:]
-            p.setPen(THEME.color("quiet" if head.off else "text"))
-            p.drawText(QRectF(c.left(), 6, c.width(), 20), CENTRE, visible_letters(words))
+            token = "quiet" if head.off else "text"
+            draw_text_line(p, QRectF(c.left(), 6, c.width(), 20), words, token, 11 if narrow else 13, True, CENTRE)
             if head.off:
                 p.drawLine(QPointF(c.left() + 6, 17), QPointF(c.right() - 6, 17))
             if label in worst and narrow:  # many ports: the mark stands where the load has no room
@@ -297,14 +294,13 @@ class RiserDrawing(QWidget):
                 marks.draw_tested(p, how, c.center().x() - min(room, c.width()) / 2 - 12, 12)
             if label in worst and not narrow:
                 marks.draw_mark(p, worst[label], c.center().x() + min(room, c.width()) / 2 + 3, 11, 11)
-        p.setFont(small)
         grounds: list[QRectF] = []
         fills: dict[str, list[QRectF]] = {}
         for label, head in zip(labels, heads):
             c = self.column_of_port(label)
             if head.words and (not narrow or label not in worst):
-                p.setPen(THEME.color("error" if head.over else "quiet"))
-                p.drawText(QRectF(c.left() - 4, 31, c.width() + 8, 14), CENTRE, head.words)
+                room_of_load = QRectF(c.left() - 4, 31, c.width() + 8, 14)
+                draw_text_line(p, room_of_load, head.words, "error" if head.over else "quiet", 11, align=CENTRE)
             if head.share >= 0:
                 bar = QRectF(c.left() + 8, 47, c.width() - 16, 4)
                 grounds.append(bar)

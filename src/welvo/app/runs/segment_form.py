@@ -12,6 +12,7 @@ from welvo.app.runs.element_face import ElementFace, spots_of_element
 from welvo.app.runs.line_form import show_bridge, show_converter, show_line
 from welvo.app.runs.order_rows import OrderRows
 from welvo.app.widgets.face_editor import FaceEditor
+from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.foreseeing import edit_button
 from welvo.app.widgets.forms import (
     CaptionBeside,
@@ -23,7 +24,7 @@ from welvo.app.widgets.forms import (
     Typed,
     ValueChoice,
 )
-from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
+from welvo.app.widgets.painting import make_button, make_label
 from welvo.app.widgets.panels import Rows, Title
 from welvo.formats.models import shipped_pixels
 from welvo.rig.base import Refused
@@ -252,7 +253,7 @@ def show_segment_form(here: Here) -> None:
         lambda: here.session.make_edit(take_down, here.device_id, here.at.label, [here.at.n]),
         "Takes the segment off the cable; what followed it there has no address then. Undo brings it back.   Del",
     )
-    panel.body.addLayout(row_of_widgets(None, off))
+    panel.body.addLayout(flow_of_widgets(None, off))
 
 
 def _head_of_form(here: Here, into: QVBoxLayout) -> None:
@@ -342,7 +343,7 @@ def _face_of_element(here: Here, element: Element) -> None:
             lambda: _arrange_pixels(here),
             "Places the pixels in rows, rings, lines or by hand, and renumbers them.",
         )
-        here.panel.body.addLayout(row_of_widgets(None, arrange))
+        here.panel.body.addLayout(flow_of_widgets(None, arrange))
 
 
 def _arrange_pixels(here: Here) -> None:
@@ -386,7 +387,7 @@ def _kind_and_address(here: Here, form: Form) -> None:
         follow.setVisible(origin != "run")
 
     here.panel.refreshers.append(which)
-    here.panel.body.addLayout(row_of_widgets(placed, None, fix, follow))
+    here.panel.body.addLayout(flow_of_widgets(placed, None, fix, follow))
 
 
 def _offered_kinds(rig: Rig) -> dict[str, PixelType]:
@@ -425,7 +426,7 @@ def _cable_fields(here: Here) -> None:
             "the list "
             "shows.",
         )
-        panel.body.addLayout(row_of_widgets(None, give))
+        panel.body.addLayout(flow_of_widgets(None, give))
     panel.table("Power at full white", lambda: _power_rows(here))
     panel.table("Joint before it: function, wire here, wire there", lambda: _joint_rows(here))
 

@@ -18,6 +18,7 @@ from welvo.app.runs.segment_list import RunRows, SegmentList
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Choice, LineField, set_help
+from welvo.app.widgets.flow import flow_of_widgets, keep_least
 from welvo.app.widgets.painting import (
     RIGHT,
     column_of_widgets,
@@ -25,7 +26,6 @@ from welvo.app.widgets.painting import (
     make_button,
     make_label,
     menu_entry,
-    row_of_widgets,
 )
 from welvo.app.widgets.painting import popup_menu as popup_menu
 from welvo.app.widgets.station import Station
@@ -84,7 +84,7 @@ class RunsStation(Station):
         self.at = At("", -1, 0)
         self._rows = RunRows(session)
         self.device_choice = Choice("Which device's cables are shown.", lambda v: self.choose_device(v))
-        self.device_choice.setMinimumWidth(150)
+        keep_least(self.device_choice, 150)
         self.load = NeedLabel()
         self.split_button = make_button(
             "Split…",
@@ -94,7 +94,7 @@ class RunsStation(Station):
         self.more = QPushButton("More")
         self.more.setMinimumHeight(28)
         self.more.clicked.connect(self._open_menu)
-        bar = row_of_widgets(
+        bar = flow_of_widgets(
             make_label("Runs", 16, True),
             8,
             self.device_choice,
@@ -102,7 +102,7 @@ class RunsStation(Station):
             self.split_button,
             self.more,
         )
-        bar.addWidget(self.load, 1)
+        bar.addWidget(self.load)
         bar.setContentsMargins(16, 8, 16, 8)
         self.riser = Riser(session)
         self.riser.picked.connect(self.pick_place)
@@ -116,7 +116,7 @@ class RunsStation(Station):
         self.area = OpenedArea(self.opened)
         self.filter = Choice("Which segments the list shows.", lambda _: self._fill_rows())
         self.filter.set_options(list(FILTERS), "device")
-        self.filter.setMinimumWidth(130)
+        keep_least(self.filter, 130)
         self.attach = LineField()  # a command, not a value: it waits for Enter, whatever else is clicked meanwhile
         set_help(self.attach, f"What is to be attached to the selected port, behind what is attached there: {HELP}.")
         self.attach.setAccessibleName("Attach")
@@ -131,10 +131,10 @@ class RunsStation(Station):
         self.attach.returnPressed.connect(self.attach_typed)
         self.saying = make_label("", 11, quiet=True)
         self.go = make_button("Attach", self.attach_typed, "Attaches what was typed to the selected port.   Enter")
-        head = row_of_widgets(make_label("Segments", 13, True), self.filter, 4, self.saying, None)
-        head.addWidget(self.attach, 1)
+        head = flow_of_widgets(make_label("Segments", 13, True), self.filter, 4, self.saying, None)
+        head.addWidget(self.attach)
         head.addWidget(self.go)
-        self.attach.setMinimumWidth(200)
+        keep_least(self.attach, 200)
         head.setContentsMargins(16, 6, 16, 6)
         self.list = SegmentList(self.remove_segment)
         self.list.picked.connect(self._pick_row)

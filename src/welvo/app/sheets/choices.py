@@ -13,6 +13,7 @@ from welvo.app.computer import Computer, load_passwords
 from welvo.app.disk import wait_for
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Choice, Field, Tick
+from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.forms import field_row
 from welvo.app.widgets.literal import menu_words
 from welvo.app.widgets.painting import (
@@ -21,7 +22,6 @@ from welvo.app.widgets.painting import (
     make_button,
     make_label,
     popup_menu,
-    row_of_widgets,
 )
 from welvo.app.widgets.theme import THEME
 from welvo.formats.files import read_bytes
@@ -164,7 +164,7 @@ class ChoicesPanel(QWidget):
         self._lines.addWidget(make_label(sheet.help, 11, quiet=True, wrap=True))
         first, *others = self._acts
         self._lines.addWidget(make_button(first[0], first[1], first[2], primary=True))
-        self._lines.addLayout(row_of_widgets(*(make_button(*a) for a in others)))
+        self._lines.addLayout(flow_of_widgets(*(make_button(*a) for a in others)))
         if sheet.about:
             options = [("", "all of them"), *choices_about(rig, sheet.about)]
             if self.about not in dict(options):
@@ -197,13 +197,13 @@ class ChoicesPanel(QWidget):
                 self._taker_of_choice("sort"),
             )
             if sheet.key in ("patch", "numbers", "positions", "circuits"):
-                splits = [("", "as the sheet is meant"), *possible_groupings(m)]
+                splits = [("", "as usual for it"), *possible_groupings(m)]
                 self._add_choice("Split by", "Each value of it gets a table of its own.", splits,
                 self.chosen_value("group"),
                              self._taker_of_choice("group"))  # fmt: skip
             said = self._say_columns(shown)
             which = make_button(said, lambda: self._pick_columns(shown), "Which columns are printed.")
-            which.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+            which.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
             self._lines.addLayout(field_row("Columns", which))
         self._add_tick("Only what is selected", "Prints only the items that are selected in Patch.", self.only_selected,
                    self._take_only)  # fmt: skip
@@ -240,7 +240,7 @@ class ChoicesPanel(QWidget):
             acts: list[Any] = [make_button("Logo…", self.ask_logo, words)]
             if there:
                 acts.append(make_button("Without logo", self.drop_logo, "Takes the logo out of the rig."))
-            self._lines.addLayout(row_of_widgets(*acts, None))
+            self._lines.addLayout(flow_of_widgets(*acts, None))
         self._lines.addStretch(1)
 
     def _label_fields(self) -> None:
@@ -319,7 +319,7 @@ class ChoicesPanel(QWidget):
 
     def _say_columns(self, shown: list[tuple[str, str]]) -> str:
         chosen = [c for c in self.chosen_value("columns").split("\t") if c in dict(shown)]
-        return f"{len(chosen)} of {len(shown)}" if chosen else "as the sheet is meant"
+        return f"{len(chosen)} of {len(shown)}" if chosen else "as usual for it"
 
     def _pick_columns(self, shown: list[tuple[str, str]]) -> None:
         chosen = (

@@ -10,7 +10,8 @@ from welvo.app.disk import wait_for
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import Choice
-from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
+from welvo.app.widgets.flow import flow_of_widgets, keep_least
+from welvo.app.widgets.painting import make_button, make_label
 from welvo.app.widgets.strip import Strip
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.formats.rigfile import load_rig_file
@@ -46,11 +47,13 @@ class MergeRigs(WishDialog):
         versions = [(k, rig.versions[k].name) for k in reversed(in_time(rig))]
         self.common = Choice("What both of you began with: a version in this rig, or a file.", self._take_common)
         self.common.setAccessibleName("Common version")
-        self.common.setMinimumWidth(200)
+        keep_least(self.common, 200)
         self.common.set_options([("", "choose"), *versions, ("file", "another file…")], "")
         self.other = make_button("Their file…", self._ask_theirs, "The rig of the other one.")
         self.which = make_label("", 13)
-        self.body.addLayout(row_of_widgets(make_label("Common version"), self.common, 12, self.other, self.which, None))
+        self.body.addLayout(
+            flow_of_widgets(make_label("Common version"), self.common, 12, self.other, self.which, None)
+        )
         self.list = RowList(
             "What both changed",
             (Column("Of", 170), Column("What", 150), Column("Mine", 190), Column("Theirs", 190), Column("Taken", 80)),

@@ -19,6 +19,7 @@ from welvo.app.sheets.maker import Maker, SheetWish
 from welvo.app.sheets.preview import SheetPreview
 from welvo.app.sheets.versions import VersionsPage
 from welvo.app.widgets.empty import EmptyPage
+from welvo.app.widgets.flow import flow_of_widgets, keep_width
 from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets, touching_widgets
 from welvo.app.widgets.station import Station
 from welvo.app.widgets.tables import Column, ListRow, RowList
@@ -65,7 +66,7 @@ class SheetsStation(Station):
         self._slow.timeout.connect(self._say_slow)
         self.list = RowList("Sheets", (Column("Sheet", 200),))
         self.list.horizontalHeader().hide()
-        self.list.setFixedWidth(216)
+        keep_width(self.list, 216)
         self.list.setSortingEnabled(False)
         rows = [ListRow(k, (s.title,)) for k, s in SHEETS.items()]
         self.list.show_lines(rows, self.choices.key)
@@ -85,7 +86,7 @@ class SheetsStation(Station):
             b.setProperty("segment", True)
             self._fits[key] = b
         self.bar = QWidget()
-        tools = row_of_widgets(
+        tools = flow_of_widgets(
             make_button("‹", lambda: self.preview.go_to(self.preview.page_in_view - 1), "The page before.   PgUp"),
             self.place,
             make_button("›", lambda: self.preview.go_to(self.preview.page_in_view + 1), "The next page.   PgDn"),
@@ -124,7 +125,7 @@ class SheetsStation(Station):
             b.setCheckable(True)
             b.setProperty("segment", True)
             self._pages[name] = b
-        bar = row_of_widgets(
+        bar = flow_of_widgets(
             make_label("Sheets", 16, True), 4, touching_widgets([*self._pages.values()]), None, spacing=6
         )
         bar.setContentsMargins(16, 8, 16, 8)

@@ -12,7 +12,8 @@ from welvo.app.session import NOT_COMPARED, Session, Since
 from welvo.app.sheets.merging import MergeRigs
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import Choice, LineField, Tick, set_help
-from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label, row_of_widgets
+from welvo.app.widgets.flow import flow_of_widgets, keep_least, keep_width
+from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.app.widgets.who import name_of_user, say_when
 from welvo.formats.rigfile import load_rig_file
@@ -107,12 +108,12 @@ class VersionsPage(QWidget):
         )
         self.after.setAccessibleName("To")
         for c in (self.before, self.after):
-            c.setMinimumWidth(170)
+            keep_least(c, 170)
         self.kind = Choice("Lists only differences of one kind.", lambda _: self._fill_differences())
         self.kind.setAccessibleName("Kind")
         self.filter = LineField()
         self.filter.setPlaceholderText("Filter")
-        self.filter.setFixedWidth(120)
+        keep_width(self.filter, 120)
         set_help(self.filter, "Lists only differences with this word.")
         self.on_tapes = Tick(
             "On the tapes", "Marks on the tapes what has changed, and where it stood before.", self._mark_in_stations
@@ -127,12 +128,12 @@ class VersionsPage(QWidget):
         self.panel = DifferencePanel()
         self.back = make_button("Take back", self.take_back, "Sets what the chosen rows changed back to what it was.")
         body = column_of_widgets((16, 4, 16, 8), 8)
-        body.addLayout(row_of_widgets(make_label("Named versions", 13, True), None, self.name, self.drop, self.merge))
+        body.addLayout(flow_of_widgets(make_label("Named versions", 13, True), None, self.name, self.drop, self.merge))
         body.addWidget(self.list)
         pair = (make_label("Compare", 13, True), self.before, make_label("with"), self.after)
-        body.addLayout(row_of_widgets(*pair, 8, self.kind, self.filter, None, self.on_tapes))
+        body.addLayout(flow_of_widgets(*pair, 8, self.kind, self.filter, None, self.on_tapes))
         body.addWidget(self.differences, 1)
-        body.addLayout(row_of_widgets(self.counts, None, self.back))
+        body.addLayout(flow_of_widgets(self.counts, None, self.back))
         self.differences.setSelectionMode(RowList.SelectionMode.ExtendedSelection)
         self.setLayout(body)
         session.changed.connect(self._follow_change)

@@ -9,14 +9,18 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Protocol
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, Qt
 from PySide6.QtWidgets import QDialog, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from welvo.app.always_keys import carry_over
 from welvo.app.widgets.fields import Choice, Tick, restyle, set_help
+from welvo.app.widgets.flow import flow_of_widgets, keep_width
 from welvo.app.widgets.forms import field_row
-from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets
+from welvo.app.widgets.painting import column_of_widgets, make_button, make_label
 from welvo.rig.base import Refused
+
+FRAME_HIGH = 40
+"""Room for the frame and the title bar of a dialog."""
 
 
 class Dialog(QDialog):
@@ -44,7 +48,7 @@ class Dialog(QDialog):
             self.setMinimumWidth(wide)
         outer = column_of_widgets((20, 16, 20, 16), 10)
         words = make_label(heading or title, 16, True, wrap=not beside)
-        outer.addLayout(row_of_widgets(words, 8, *beside))
+        outer.addLayout(flow_of_widgets(words, 8, *beside))
         if note:
             outer.addWidget(make_label(note, 11, quiet=True, wrap=True))
         self.body = column_of_widgets(spacing=8)
@@ -66,12 +70,24 @@ class Dialog(QDialog):
             acts.append(make_button(leave, self.reject))
         if primary is not None:
             acts.append(primary)
-        self._outer.addLayout(row_of_widgets(*acts))
+        self._outer.addLayout(flow_of_widgets(*acts))
         for b in self.findChildren(QPushButton):
             b.setAutoDefault(False)
         self.primary = primary
         if primary is not None:
             primary.setDefault(True)
+
+    def event(self, e: QEvent) -> bool:
+        """What stands in it has become higher: so does it, as far as the screen goes, instead of laying parts over
+        another."""
+        done = super().event(e)
+        if e.type() in (QEvent.Type.LayoutRequest, QEvent.Type.Show):
+            layout = self.layout()
+            need = layout.minimumHeightForWidth(self.width()) if layout and layout.hasHeightForWidth() else 0
+            screen = self.screen().availableGeometry().height() - FRAME_HIGH
+            if self.height() < min(need, screen):
+                self.resize(self.width(), min(need, screen))
+        return done
 
     def exec(self) -> int:
         """Show it until it is closed. Afterwards it goes, with all that is in it: a window lives for days."""
@@ -137,7 +153,7 @@ class Asks:
         made = Tick(words, help_text, lambda _: self.look())
         made.setAccessibleName(words)
         made.setChecked(on)
-        self.lines.addLayout(row_of_widgets(made, None))
+        self.lines.addLayout(flow_of_widgets(made, None))
         return made
 
 
@@ -147,7 +163,7 @@ def line_to_type_into(words: str, help_text: str, value: str = "", width: int = 
     made.setAccessibleName(words)
     set_help(made, help_text)
     if width:
-        made.setFixedWidth(width)
+        keep_width(made, width)
     return made
 
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QWidget
 
-from welvo.app.widgets.painting import column_of_widgets, make_label, row_of_widgets
+from welvo.app.widgets.flow import flow_of_widgets
+from welvo.app.widgets.painting import column_of_widgets, make_label
 
 
 class EmptyPage(QWidget):
@@ -21,7 +22,7 @@ class EmptyPage(QWidget):
         for line in (_centred_label(make_label(title, 22, True)), *self.words):
             body.addWidget(line)
         if begin:
-            body.addLayout(row_of_widgets(None, *begin, None))
+            body.addLayout(flow_of_widgets(None, *begin, None))
         self.hint = _centred_label(make_label("", 11, quiet=True, wrap=True))
         if hint:
             body.addWidget(self.hint)

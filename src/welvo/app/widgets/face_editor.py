@@ -16,6 +16,7 @@ from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.face import places_of_pixels
 from welvo.app.widgets.face_canvas import Canvas
 from welvo.app.widgets.fields import Tick
+from welvo.app.widgets.flow import flow_of_widgets, keep_width
 from welvo.app.widgets.forms import CaptionBeside, Form, Row, Subject, Ticked, Together, Typed, ValueChoice
 from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.formats.files import read_bytes
@@ -175,10 +176,10 @@ class FaceEditor(Dialog):
             "Show slots", "Writes the slots of every pixel under it. Only shown; nothing is changed.", self._show_labels
         )
         left = column_of_widgets(spacing=6)
-        top = row_of_widgets(*self._tools.values(), spacing=0)
+        top = flow_of_widgets(*self._tools.values(), spacing=0)
         top.addSpacing(12)
         top.addWidget(self.labels)
-        top.addStretch(1)
+        top.addStretch()
         top.addWidget(self.walk_button)
         left.addLayout(top)
         left.addWidget(self.canvas, 1)
@@ -189,7 +190,7 @@ class FaceEditor(Dialog):
         right.addStretch(1)
         holder = QWidget()
         holder.setLayout(right)
-        holder.setFixedWidth(330)
+        keep_width(holder, 330)
         middle = row_of_widgets(spacing=16)
         middle.addLayout(left, 1)
         middle.addWidget(holder)
@@ -240,7 +241,7 @@ class FaceEditor(Dialog):
             "A PNG or JPEG of the fixture's front, from the manual. It travels with the rig.",
         )
         remove = make_button("Remove", self.drop_picture, "Takes the picture away; the pixels stay.")
-        body.addLayout(row_of_widgets(make_label("Reference picture", 13, True), None, load, remove))
+        body.addLayout(flow_of_widgets(make_label("Reference picture", 13, True), None, load, remove))
         behind = Subject(lambda: self.mode.backdrop, lambda _, **fields: self.show_background(**fields))
         self._group_of_rows(body, "picture", behind, Backdrop, *self._picture_rows())
         self._no_picture = make_label(

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import QEvent, QObject, QPointF, Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, QPointF, QSize, Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QApplication,
@@ -21,9 +21,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from welvo.app.widgets.fitting import fit_parts
+from welvo.app.widgets.flow import WIDEST, need_of_words
 from welvo.app.widgets.literal import literal_text, visible_letters
 from welvo.app.widgets.painting import make_label
 from welvo.app.widgets.refusals import do_guarded, show_refusal
+from welvo.app.widgets.theme import THEME
 from welvo.rig.base import Refused
 
 
@@ -93,6 +96,12 @@ class Field(LineField):
         self.textEdited.connect(self._mark)
         self.textEdited.connect(self._foresee)
         self.editingFinished.connect(self.commit)
+        self.textChanged.connect(lambda _: self.updateGeometry())
+
+    def minimumSizeHint(self) -> QSize:
+        """It is as wide as its text as far as that goes: a number of which the end cannot be seen is another number."""
+        least = super().minimumSizeHint()
+        return QSize(max(least.width(), min(need_of_words(self), THEME.scale_length(WIDEST))), least.height())
 
     @property
     def value(self) -> str:
@@ -219,6 +228,7 @@ class Choice(QComboBox):
         """What taking an option over would do, for whoever shows what comes of it while the list is open."""
         self.activated.connect(lambda _: self._take_choice())
         self.highlighted.connect(self._foresee)
+        self.currentTextChanged.connect(lambda _: self.updateGeometry())
         self._value = ""
 
     def set_options(self, options: list[tuple[str, str]], value: str) -> None:
@@ -247,13 +257,27 @@ class Choice(QComboBox):
         if not do_guarded(self, self._apply, str(self.currentData())):
             self.setCurrentIndex(max(0, self.findData(self._value)))
 
+    def minimumSizeHint(self) -> QSize:
+        """It is wide enough for the first part of what is chosen: “sACN 31” of “sACN 31 · universe 31 Tunnel walk”."""
+        least = super().minimumSizeHint()
+        return QSize(max(least.width(), min(need_of_words(self), THEME.scale_length(WIDEST))), least.height())
+
+    def words_as_seen(self) -> str:
+        """The words of the present option as they fit; its tooltip and the open list have all of them."""
+        return fit_parts(self.currentText(), self.width() - 34, self.fontMetrics().horizontalAdvance)
+
+    def event(self, e: QEvent) -> bool:
+        if e.type() == QEvent.Type.ToolTip:
+            whole = "" if self.words_as_seen() == self.currentText() else f"{self.currentText()}\n\n"
+            self.setToolTip(literal_text(whole + self.whatsThis()))
+        return super().event(e)
+
     def paintEvent(self, _: QPaintEvent) -> None:
-        """As the style draws it, but words that are too long end in “…” instead of in half a letter."""
+        """As the style draws it, but words that are too long are made to fit instead of ending in half a letter."""
         p = QStylePainter(self)
         option = QStyleOptionComboBox()
         self.initStyleOption(option)
-        room = self.width() - 34
-        option.currentText = self.fontMetrics().elidedText(self.currentText(), Qt.TextElideMode.ElideRight, room)
+        option.currentText = self.words_as_seen()
         p.drawComplexControl(QStyle.ComplexControl.CC_ComboBox, option)
         p.drawControl(QStyle.ControlElement.CE_ComboBoxLabel, option)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -13,10 +13,11 @@ from typing import Any
 
 import msgspec
 from msgspec import Struct
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from welvo.app.widgets.fields import Choice, CommandLine, Field, Tick
-from welvo.app.widgets.painting import make_label, row_of_widgets
+from welvo.app.widgets.flow import FlowRow, flow_of_widgets, keep_width
+from welvo.app.widgets.painting import make_label
 from welvo.rig.readers import Reader, text_reader
 
 LABEL_WIDTH = 98
@@ -162,7 +163,7 @@ class Form:
                     refusals.append(made.refusal)
                     if isinstance(part, Typed) and part.preview:
                         refusals.append(_preview_line(made, part.preview))
-        self.body.addLayout(field_row(words, *widgets) if words is not None else row_of_widgets(*widgets))
+        self.body.addLayout(field_row(words, *widgets) if words is not None else flow_of_widgets(*widgets))
         for line in refusals:
             self.body.addWidget(line)
 
@@ -196,7 +197,7 @@ class Form:
         made.setAccessibleName(one.name or one.label)
         made.setPlaceholderText(one.placeholder)
         if one.width:
-            made.setFixedWidth(one.width)
+            keep_width(made, one.width)
         if self.tries and not one.acts:
             made.try_apply = one.tried or (lambda t: self._take_typed(one, reader, t))
         if one.to_all and self.to_all and reader:
@@ -275,14 +276,8 @@ def _preview_line(of: Field, preview: Callable[[str], str]) -> QLabel:
     return line
 
 
-def field_row(words: str, *widgets: QWidget | None) -> QHBoxLayout:
-    """A field with its label beside it."""
+def field_row(words: str, *widgets: QWidget | None) -> FlowRow:
+    """A field with its label beside it, or above it where there is no room beside."""
     name = make_label(words, quiet=True)
-    name.setFixedWidth(LABEL_WIDTH)
-    made = row_of_widgets(name)
-    for w in widgets:
-        if w is None:
-            made.addStretch(1)
-        else:
-            made.addWidget(w, 0 if w.maximumWidth() < 1000 else 1)
-    return made
+    keep_width(name, LABEL_WIDTH)
+    return flow_of_widgets(name, *widgets)

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QHBoxLayout, QSizePolicy
+from PySide6.QtWidgets import QSizePolicy
 
 from welvo.app.jobs.network import Network
 from welvo.app.widgets.fields import Choice
-from welvo.app.widgets.painting import make_label, row_of_widgets
+from welvo.app.widgets.flow import FlowRow, flow_of_widgets
+from welvo.app.widgets.painting import make_label
 from welvo.live.serial_line import REHEARSAL, is_rehearsed, serial_ports
 
 
@@ -36,8 +37,8 @@ class LineChoice(Choice):
         super().showPopup()
 
 
-def line_row(network: Network, number: int) -> QHBoxLayout:
+def line_row(network: Network, number: int) -> FlowRow:
     """A row to choose the port of a line."""
     choice = LineChoice(network, number)
     choice.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-    return row_of_widgets(make_label(f"Line {number}", quiet=True), 24, choice)
+    return flow_of_widgets(make_label(f"Line {number}", quiet=True), 24, choice)

@@ -15,6 +15,7 @@ from welvo.app.disk import wait_for
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog, ask_act
 from welvo.app.widgets.fields import Choice, commit_focus, set_help
+from welvo.app.widgets.flow import keep_least
 from welvo.app.widgets.forms import Form, Subject, Ticked, Typed, ValueChoice
 from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.formats.files import RigFileError
@@ -228,7 +229,7 @@ class ModelEditor(Dialog):
             self._chosen,
         )
         self.which.setAccessibleName("Model")
-        self.which.setMinimumWidth(340)
+        keep_least(self.which, 340)
         new = make_button("New", self._new_model, "Begins a model from nothing.")
         super().__init__(parent, "Device models", beside=(self.which, new, None), wide=980, high=680)
         lines = column_of_widgets((0, 0, 12, 0), 6)

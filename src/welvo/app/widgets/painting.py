@@ -5,9 +5,10 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Sequence
 from functools import lru_cache
+from typing import NamedTuple
 
-from PySide6.QtCore import QRectF, Qt, QTimer
-from PySide6.QtGui import QAction, QColor, QPainter, QPen
+from PySide6.QtCore import QRectF, QSize, Qt, QTimer
+from PySide6.QtGui import QAction, QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -16,10 +17,12 @@ from PySide6.QtWidgets import (
     QMenu,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
 
+from welvo.app.widgets.fitting import fit_words
 from welvo.app.widgets.literal import literal_text, menu_words, visible_letters
 from welvo.app.widgets.refusals import GONE, do_guarded
 from welvo.app.widgets.theme import THEME
@@ -28,6 +31,23 @@ from welvo.patience import crowding
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 CENTRE = Qt.AlignmentFlag.AlignCenter
+
+
+class Painted(NamedTuple):
+    """A text that was painted: where, all of it, what is seen of it (with “…” where it was too long), and its ink.
+
+    `room` and `ink` are in the coordinates of what it is painted on, in pixels.
+    """
+
+    painter: QPainter
+    words: str
+    seen: str
+    room: QRectF
+    ink: QRectF
+
+
+WATCHERS: list[Callable[[Painted], object]] = []
+"""Who is told of every text that is painted: an audit of the screens. Nobody while people work."""
 
 
 def draw_text_line(
@@ -43,27 +63,46 @@ def draw_text_line(
     """Draw one line of text in a rectangle; too long a text is elided."""
     p.setFont(THEME.font(size, bold))
     p.setPen(THEME.color(token) if isinstance(token, str) else token)
-    p.drawText(
-        r, align, _elide_words(words, size, bold, int(r.width()) + 1, THEME.step) if elide else visible_letters(words)
-    )
+    seen = _elide_words(words, size, bold, int(r.width()) + 1, THEME.step) if elide else visible_letters(words)
+    p.drawText(r, align, seen)
+    _tell_watchers(p, r, words, seen, align.value)
+
+
+def draw_text_block(
+    p: QPainter, r: QRectF, words: str, token: str = "text", size: int = 13, bold: bool = False,
+    align: Qt.AlignmentFlag = LEFT
+) -> None:  # fmt: skip
+    """Draw text in a rectangle in as many lines as it needs; the rectangle is made for it."""
+    p.setFont(THEME.font(size, bold))
+    p.setPen(THEME.color(token))
+    seen = visible_letters(words)
+    p.drawText(r, align.value | Qt.TextFlag.TextWordWrap.value, seen)
+    _tell_watchers(p, r, words, seen, align.value | Qt.TextFlag.TextWordWrap.value)
+
+
+def _tell_watchers(p: QPainter, r: QRectF, words: str, seen: str, align: int) -> None:
+    if WATCHERS and seen:
+        ink = QRectF(p.fontMetrics().boundingRect(r.toRect(), align, seen))
+        for watcher in WATCHERS:
+            watcher(Painted(p, words, seen, r, ink))
 
 
 @lru_cache(8192)
 def _elide_words(words: str, size: int, bold: bool, room: int, step: int) -> str:
     """Words as they fit; the same ones are painted again and again. `step` is the text size of the window."""
-    return THEME.metrics(size, bold).elidedText(visible_letters(words), Qt.TextElideMode.ElideRight, room)
+    return fit_words(visible_letters(words), room, THEME.metrics(size, bold).horizontalAdvance)
 
 
 def width_of(words: str, size: int = 13, bold: bool = False) -> int:
     return THEME.metrics(size, bold).horizontalAdvance(words)
 
 
-def break_lines(words: str, room: float) -> str:
+def break_lines(words: str, room: float, size: int = 13) -> str:
     """Words in as many lines as they need for a room, for buttons, which do not break theirs."""
     lines = [""]
     for word in words.split(" "):
         longer = f"{lines[-1]} {word}".strip()
-        if lines[-1] and width_of(longer) > room:
+        if lines[-1] and width_of(longer, size) > room:
             lines.append(word)
         else:
             lines[-1] = longer
@@ -110,6 +149,38 @@ class LiteralLabel(QLabel):
 
     def setText(self, words: str) -> None:
         super().setText(visible_letters(words))
+
+
+class NameLabel(QWidget):
+    """One line with a name that somebody gave, which may be long: it is shortened where there is no room for it."""
+
+    def __init__(self, words: str = "", size: int = 13, bold: bool = False) -> None:
+        super().__init__()
+        self._words, self._size, self._bold = words, size, bold
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+
+    def text(self) -> str:
+        return self._words
+
+    def setText(self, words: str) -> None:
+        if words != self._words:
+            self._words = words
+            self.setAccessibleName(words)
+            self.setToolTip(literal_text(words))
+            self.updateGeometry()
+            self.update()
+
+    def sizeHint(self) -> QSize:
+        high = THEME.metrics(self._size, self._bold).height()
+        return QSize(width_of(self._words, self._size, self._bold) + 2, high)
+
+    def minimumSizeHint(self) -> QSize:
+        hint = self.sizeHint()
+        return QSize(min(hint.width(), THEME.scale_length(160)), hint.height())
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        p = QPainter(self)
+        draw_text_line(p, QRectF(self.rect()), self._words, size=self._size, bold=self._bold)
 
 
 def make_label(words: str = "", size: int = 13, bold: bool = False, quiet: bool = False, wrap: bool = False) -> QLabel:
@@ -242,8 +313,8 @@ def _widgets_of(layout: QLayout) -> list[QWidget]:
     return found
 
 
-SOON = 0.2
-"""Seconds within which what was built anew has its focus back."""
+SOON = 1.0
+"""Seconds within which what was built anew has its focus back; a large form takes a while on a busy computer."""
 _due: list[float] = []
 
 

@@ -6,21 +6,25 @@ from collections.abc import Callable
 
 import msgspec
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QPainter, QPaintEvent
+from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fixes import fix_button
+from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.forms import Form, Row, Subject
+from welvo.app.widgets.literal import literal_text
 from welvo.app.widgets.painting import (
     RIGHT,
+    break_lines,
     clear_layout,
     column_of_widgets,
+    draw_text_block,
     draw_text_line,
+    fitting_size,
     make_label,
-    row_of_widgets,
     width_of,
 )
 from welvo.app.widgets.theme import THEME
@@ -32,7 +36,7 @@ Rows = tuple[tuple[str, str], ...]
 
 
 class Ways(QWidget):
-    """A table of all the ways one number is said, 24 a row."""
+    """A table of all the ways one number is said, a line each; two lines where both sides are long."""
 
     def __init__(self, title: str, ways: Rows) -> None:
         super().__init__()
@@ -41,45 +45,97 @@ class Ways(QWidget):
     def say(self, title: str, ways: Rows) -> None:
         """Another title and other lines."""
         self._title, self._ways = title, ways
-        self.setFixedHeight(22 + 24 * len(ways))
         self.setAccessibleName("; ".join(f"{a} {b}" for a, b in ways))
+        self.setToolTip(literal_text("\n".join(f"{a}: {b}" for a, b in ways)))
+        self._fit()
         self.update()
+
+    def _line(self) -> int:
+        return 24 + THEME.step
+
+    def _needs_two(self, a: str, b: str) -> bool:
+        return width_of(a, 11) + 10 + width_of(b) > self.width()
+
+    def _lines_of(self, a: str, b: str) -> int:
+        if not self._needs_two(a, b):
+            return 1
+        return self._lines_of_label(a) + 1 + break_lines(b, self.width() - 12).count("\n")
+
+    def _lines_of_label(self, a: str) -> int:
+        return 1 + break_lines(a, self.width() - 2, 11).count("\n")
+
+    def _fit(self) -> None:
+        high = self._line() * (1 + sum(self._lines_of(a, b) for a, b in self._ways))
+        if self.minimumHeight() != high:
+            self.setFixedHeight(high)
+
+    def resizeEvent(self, _: QResizeEvent) -> None:
+        self._fit()
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
-        w = self.width()
-        draw_text_line(p, QRectF(0, 0, w, 20), self._title, "quiet", 11)
-        for n, (a, b) in enumerate(self._ways):
-            y = 22 + 24 * n
-            wide = width_of(b) + 6
-            draw_text_line(p, QRectF(0, y, w - wide - 4, 24), a, "quiet", 11)
-            draw_text_line(p, QRectF(w - min(wide, w - 60), y, min(wide, w - 60), 24), b, align=RIGHT)
-            p.fillRect(QRectF(0, y + 23, w, 1), THEME.color("line"))
+        w, line = self.width(), self._line()
+        draw_text_line(p, QRectF(0, 0, w, line - 4), self._title, "quiet", 11)
+        y = line - 2
+        for a, b in self._ways:
+            if self._needs_two(a, b):
+                label = self._lines_of_label(a)
+                more = self._lines_of(a, b) - label
+                draw_text_block(p, QRectF(0, y, w, line * label), a, "quiet", 11)
+                draw_text_block(p, QRectF(10, y + line * label, w - 10, line * more), b, align=RIGHT)
+                y += line * (label + more - 1)
+            else:
+                wide = width_of(b) + 2
+                draw_text_line(p, QRectF(0, y, w - wide - 4, line), a, "quiet", 11)
+                draw_text_line(p, QRectF(w - wide, y, wide, line), b, align=RIGHT)
+            y += line
+            p.fillRect(QRectF(0, y - 1, w, 1), THEME.color("line"))
 
 
 class Title(QWidget):
-    """The name line: spine, number or name at 22, the rest beside it."""
+    """The name line: spine, number or name at 22, the rest beside it, or below where there is no room beside."""
 
     def __init__(self, big: str, beside: str = "", tint: int | None = None) -> None:
         super().__init__()
-        self.setFixedHeight(30 + THEME.step)
         self.say(big, beside, tint)
 
     def say(self, big: str, beside: str = "", tint: int | None = None) -> None:
         """Another name."""
         self._big, self._beside, self._tint = big, beside, tint
         self.setAccessibleName(f"{big} {beside}")
+        self.setToolTip(literal_text(f"{big} {beside}".strip()))
+        self._fit()
         self.update()
+
+    @property
+    def _left(self) -> int:
+        return 0 if self._tint is None else 12
+
+    def _is_below(self) -> bool:
+        wide = width_of(self._big, 22, True) + 8 + width_of(self._beside)
+        return bool(self._beside) and wide > self.width() - self._left
+
+    def _fit(self) -> None:
+        high = 30 + THEME.step + (20 + THEME.step if self._is_below() else 0)
+        if self.minimumHeight() != high:
+            self.setFixedHeight(high)
+
+    def resizeEvent(self, _: QResizeEvent) -> None:
+        self._fit()
 
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
-        x = 0
         if self._tint is not None:
             draw_spine(p, 0, 3, 22, self._tint, THEME.colours_of_tint(self._tint)[0])
-            x = 12
-        wide = width_of(self._big, 22, True)
-        draw_text_line(p, QRectF(x, 0, self.width() - x, 28), self._big, size=22, bold=True)
-        draw_text_line(p, QRectF(x + wide + 8, 5, self.width() - x - wide - 8, 20), self._beside)
+        x, high = self._left, 28 + THEME.step
+        room = self.width() - x
+        size = fitting_size(self._big, room, (22, 16))
+        draw_text_line(p, QRectF(x, 0, room, high), self._big, size=size, bold=True)
+        if self._is_below():
+            draw_text_line(p, QRectF(x, high, room, 20 + THEME.step), self._beside)
+        elif self._beside:
+            wide = width_of(self._big, 22, True) + 8
+            draw_text_line(p, QRectF(x + wide, 5, room - wide, 20 + THEME.step), self._beside)
 
 
 def finding_card(session: Session, network: Network, finding: Finding) -> QWidget:
@@ -91,8 +147,7 @@ def finding_card(session: Session, network: Network, finding: Finding) -> QWidge
         f"#card {{ background: {c('station').name()}; border-left: 4px solid {c(finding.severity).name()}; }}"
     )
     body = column_of_widgets((10, 8, 10, 10), 6)
-    head = row_of_widgets(marks.MarkLabel(finding.severity), make_label(finding.title, 13, True, wrap=True), spacing=6)
-    head.setStretch(1, 1)
+    head = flow_of_widgets(marks.MarkLabel(finding.severity), make_label(finding.title, 13, True, wrap=True), spacing=6)
     body.addLayout(head)
     body.addWidget(make_label(finding.reason, 11, wrap=True))
     for fix in finding.possible_fixes[:5]:

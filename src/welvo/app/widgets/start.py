@@ -8,8 +8,9 @@ from pathlib import Path
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QWidget
 
+from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.literal import literal_text
-from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label, row_of_widgets
+from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label
 from welvo.formats.files import path_to_text, shown_name
 
 MOST_RECENT = 4
@@ -47,6 +48,6 @@ class Start(QWidget):
             for p in last_files
         ]
         self._lines.addSpacing(24)
-        self._lines.addLayout(row_of_widgets(None, make_label("Or begin with", 13, quiet=True), *begin, None))
+        self._lines.addLayout(flow_of_widgets(None, make_label("Or begin with", 13, quiet=True), *begin, None))
         if last:
-            self._lines.addLayout(row_of_widgets(None, make_label("Opened last", 13, quiet=True), *last, None))
+            self._lines.addLayout(flow_of_widgets(None, make_label("Opened last", 13, quiet=True), *last, None))

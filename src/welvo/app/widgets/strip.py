@@ -16,7 +16,8 @@ from welvo.app.widgets import marks
 from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.effect_list import EffectList
 from welvo.app.widgets.fields import Field
-from welvo.app.widgets.painting import make_button, make_label, row_of_widgets
+from welvo.app.widgets.flow import flow_of_widgets
+from welvo.app.widgets.painting import make_button, make_label
 from welvo.app.widgets.theme import THEME
 from welvo.checks.foresee import Foreseen
 from welvo.rig.notation import say_count
@@ -34,9 +35,8 @@ class Strip(QWidget):
         self.all = make_button("Show all…", self.show_all, "Lists everything that would be different, line by line.")
         self.all.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # the keys stay in the field that is typed into
         self.setAccessibleName("What this would do to others")
-        row = row_of_widgets(self.words, self.all)
+        row = flow_of_widgets(self.words, self.all)
         row.setContentsMargins(inset, 5, 12, 5)
-        row.setStretch(0, 1)
         self.setLayout(row)
         session.foreseen.connect(self._follow_foreseen)
         session.changed.connect(self._follow_change)

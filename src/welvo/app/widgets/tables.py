@@ -12,22 +12,24 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Hashable, Sequence
-from functools import partial
+from functools import lru_cache, partial
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from msgspec import Struct
 from PySide6.QtCore import (
     QAbstractTableModel,
+    QEvent,
     QItemSelectionModel,
     QModelIndex,
     QPersistentModelIndex,
     QPoint,
     QRectF,
     Qt,
+    QTimer,
     Signal,
 )
-from PySide6.QtGui import QKeyEvent, QKeySequence, QPainter
+from PySide6.QtGui import QKeyEvent, QKeySequence, QPainter, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QApplication,
@@ -292,6 +294,27 @@ def copy_cells(cells: Sequence[Sequence[str]]) -> str:
     return f"{say_count(len(cells) - 1, 'row')} copied, with headings."
 
 
+_SHORT = 38
+"""Letters up to which a cell is always shown whole: addresses, protocols with their number, plain words."""
+_NAME_ROOM = 150
+"""Pixels that a long name has at least, in normal text."""
+_MOST_ROWS = 80
+
+
+class _Wish(NamedTuple):
+    """What a column needs at least, for all that stands in it, and what it was declared; whether it may have less."""
+
+    must: int
+    all: int
+    declared: int
+    roomy: bool
+
+
+@lru_cache(16384)
+def _advance(words: str, size: int, bold: bool, step: int) -> int:
+    return THEME.metrics(size, bold).horizontalAdvance(words)
+
+
 class ListView(QTableView):
     """What every list has: whole rows, columns to hide, copying and export."""
 
@@ -299,6 +322,12 @@ class ListView(QTableView):
         super().__init__()
         self.listed = model
         self.hidden: set[str] = set()
+        self._dragged: set[int] = set()
+        """Columns whose width was given by hand."""
+        self._is_fitting = False
+        self._only_wider = True
+        self._fit_timer = QTimer(self, singleShot=True)
+        self._fit_timer.timeout.connect(self._fit_now)
         self.setModel(model)
         self.setAccessibleName(name)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
@@ -316,6 +345,10 @@ class ListView(QTableView):
         header.setHighlightSections(False)
         for one in (side, header):  # else each painting of a header asks of every row whether it is selected
             one.setSelectionModel(QItemSelectionModel(model, one))
+        header.sectionResized.connect(self._column_resized)
+        for changed in (model.modelReset, model.dataChanged, model.layoutChanged):
+            changed.connect(lambda *_: self._fit_soon())
+        self.verticalScrollBar().valueChanged.connect(lambda _: self._fit_soon(True))
         header.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         header.customContextMenuRequested.connect(lambda at: self.column_menu().popup(header.mapToGlobal(at)))
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
@@ -324,10 +357,90 @@ class ListView(QTableView):
     # ---- columns
 
     def widths(self) -> None:
-        """Give every column its width, and hide those that are not wanted."""
+        """Hide the columns that are not wanted, and fit the others to what stands in them."""
         for n, head in enumerate(self.listed.heads):
-            self.setColumnWidth(n, head.width)
             self.setColumnHidden(n, (head.key or head.title) in self.hidden)
+        self.fit_columns()
+
+    def room_before(self, column: int) -> int:
+        """How many pixels of a cell something else stands in, before its words."""
+        return 0
+
+    def holds_numbers(self, column: int) -> bool:
+        """Whether a column shows numbers only, of which none may ever be cut."""
+        return self.listed.heads[column].kind == "number"
+
+    def fit_columns(self, *, only_wider: bool = False) -> None:
+        """Give every column what its heading and its cells need: all of it to numbers and short words, and what is
+        left to long names, which may end in “…”. A column that was dragged stays as it was put."""
+        columns = [n for n in range(len(self.listed.heads)) if not self.isColumnHidden(n) and n not in self._dragged]
+        wishes = {n: self._wish_of_column(n) for n in columns}
+        wide = {n: max(w.must, min(w.declared, w.all)) if w.roomy else w.must for n, w in wishes.items()}
+        if only_wider:
+            wide = {n: max(w, self.columnWidth(n)) for n, w in wide.items()}
+        left = self.viewport().width() - sum(wide.values()) - sum(self.columnWidth(n) for n in self._dragged)
+        for n, w in sorted(wishes.items(), key=lambda one: one[1].all):  # names that need least first: most are whole
+            more = max(0, min(left, max(w.all, w.declared if left > 0 else 0) - wide[n]))
+            wide[n] += more
+            left -= more
+        self._is_fitting = True
+        for n, w_ in wide.items():
+            if self.columnWidth(n) != w_:
+                self.setColumnWidth(n, w_)
+        self._is_fitting = False
+
+    def _wish_of_column(self, n: int) -> _Wish:
+        head = self.listed.heads[n]
+        declared = THEME.scale_length(head.width)
+        sorted_by = self.listed.sorted_by is not None and self.listed.sorted_by[0] == n
+        title = _advance(head.title, 11, False, THEME.step) + 14 + (12 if sorted_by else 0) if head.title else 0
+        if head.kind in ("mark", "bar"):
+            return _Wish(max(declared, title), max(declared, title), max(declared, title), False)
+        before, numbers = self.room_before(n) + 14, self.holds_numbers(n)
+        must = whole = title
+        for words in dict.fromkeys(self._seen_cells(n)):
+            need = _advance(words, 13, True, THEME.step) + before
+            whole = max(whole, need)
+            must = max(must, need if numbers or len(words) <= _SHORT else min(need, THEME.scale_length(_NAME_ROOM)))
+        return _Wish(must, whole, declared, not numbers)
+
+    def _seen_cells(self, column: int) -> list[str]:
+        """What the rows that are seen say in a column."""
+        ids, first = self.listed.ids, max(0, self.rowAt(0))
+        last = self.rowAt(self.viewport().height() - 1)
+        last = len(ids) - 1 if last < 0 else last
+        shown = ids[first : min(last + 1, first + _MOST_ROWS)]
+        return [w for i in shown if isinstance(w := self.listed.cell(i, column), str)]
+
+    def _fit_soon(self, only_wider: bool = False) -> None:
+        """Fit the columns when all that happens now is over; once, however much it is."""
+        self._only_wider = only_wider and (self._only_wider or not self._fit_timer.isActive())
+        if not self._fit_timer.isActive():
+            self._fit_timer.start(0)
+
+    def _fit_now(self) -> None:
+        if self.isVisible():
+            self.fit_columns(only_wider=self._only_wider)
+        self._only_wider = True
+
+    def _column_resized(self, column: int, _before: int, _now: int) -> None:
+        if not self._is_fitting and QApplication.mouseButtons() & Qt.MouseButton.LeftButton:
+            self._dragged.add(column)
+
+    def resizeEvent(self, e: QResizeEvent) -> None:
+        super().resizeEvent(e)
+        self._fit_soon()
+
+    def showEvent(self, e: QShowEvent) -> None:
+        super().showEvent(e)
+        self._fit_soon()
+
+    def changeEvent(self, e: QEvent) -> None:
+        super().changeEvent(e)
+        if e.type() in (QEvent.Type.FontChange, QEvent.Type.StyleChange):
+            high = max(24, THEME.metrics(13).height() + 6)
+            self.verticalHeader().setDefaultSectionSize(high)
+            self._fit_soon()
 
     def column_menu(self) -> QMenu:
         """Which columns are shown."""

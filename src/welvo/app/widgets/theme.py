@@ -75,6 +75,10 @@ class Theme:
     def metrics(self, size: int = 13, bold: bool = False) -> QFontMetrics:
         return _metrics_of_font(self.family, size + self.step, bold)
 
+    def scale_length(self, pixels: int) -> int:
+        """A length that was chosen for normal text, as the text is now."""
+        return round(pixels * (13 + self.step) / 13)
+
     def colours_of_tint(self, k: int) -> tuple[QColor, QColor]:
         """Spine and body of tint k."""
         if k == NO_TINT:
@@ -169,6 +173,7 @@ def _style_sheet() -> str:
     QPushButton[segment="true"] {{ border-radius: 0; padding: 0 10px; background: {t["field"]}; }}
     QPushButton[segment="true"]:checked {{ background: {t["select"]}; border: 2px solid {t["accent"]};
         padding: 0 9px; min-height: 24px; }}
+    QPushButton[slim="true"] {{ min-height: 18px; padding: 0 8px; border-color: {t["line"]}; }}
     QPushButton[flat="true"] {{ border: none; background: transparent; text-align: left; padding: 0 4px; }}
     QComboBox {{ background: {t["field"]}; border: 1px solid {t["edge"]}; border-radius: 3px; padding: 2px 6px;
         min-height: 22px; }}
