@@ -12,7 +12,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from tests.app.conftest import beside_stand_ins
+from tests.app.conftest import beside_stand_ins, field_of
 from welvo.app.devices.find import FindDevice
 from welvo.app.devices.rehearse import Rehearsal, RehearseRig, read_fault_value
 from welvo.app.jobs.live_path import chain_of
@@ -135,7 +135,44 @@ def test_a_node_is_given_its_address_by_art_net_and_followed(new: Window, qtbot:
         "address 127.0.0.31 sent to 127.0.1.31; it restarts",
         "SLUICE-N answers at 127.0.0.31 now.",
     ]
+    assert find.saying.text().startswith("Giving it 127.0.0.31")
     find.reject()
+    # another address that is typed where the window offers it is followed in the same way
+    session.change_selection(Selection("device", (node,)))
+    panel = new.devices.panel
+    qtbot.waitUntil(lambda: "SLUICE-N is silent" not in {f.title for f in session.report.findings}, timeout=10_000)
+    line = field_of(panel, "Address")
+    line.setText("127.0.0.41")
+    line.commit()
+
+    def give() -> list[QPushButton]:
+        return [b for b in panel.findChildren(QPushButton) if b.text() == "Give it 127.0.0.41" and b.isVisible()]
+
+    qtbot.waitUntil(lambda: bool(give()), timeout=5000)
+    give()[0].click()
+    qtbot.waitUntil(lambda: "SLUICE-N answers at 127.0.0.41 now." in told, timeout=15_000)
+    qtbot.waitUntil(lambda: not give(), timeout=5000)
+
+
+def test_a_silent_device_is_looked_for_wherever_it_is_said_to_be_silent(new: Window, qtbot: QtBot) -> None:
+    session, wanted = new.session, []
+    session.search_wanted.disconnect(new._find_device)
+    session.search_wanted.connect(wanted.append)
+    pen = session.selection.first_selected
+    qtbot.waitUntil(lambda: "DEV-02" in session.report.codes_found, timeout=20_000)
+
+    def press(root: QWidget, words: str) -> None:
+        def found() -> list[QPushButton]:
+            return [b for b in root.findChildren(QPushButton) if b.text() == words and b.isVisible()]
+
+        qtbot.waitUntil(lambda: bool(found()), timeout=5000)
+        found()[0].click()
+
+    press(new.devices.panel, "Find it…")
+    new.show_station("Bench")
+    session.select_items([next(k for k, f in session.rig.fixtures.items() if f.number == 534)])
+    press(new.bench.panel, "Find PENSTOCK…")
+    assert wanted == [pen, pen]
 
 
 def test_a_device_that_does_not_come_back_is_said(new: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -193,9 +230,17 @@ def test_faults_are_switched_from_the_window(tmp_path: Path, qtbot: QtBot) -> No
         dialog.on.click()
         qtbot.waitUntil(lambda: read_status("127.0.0.50", 8421).test == "green", timeout=5000)
         assert "a test pattern was left on green" in {r.cells[3] for r in dialog.list.rows.lines}
-        dialog.off.click()
+        dialog.ends.itemAt(0).widget().click()  # what was switched on ends where it is said
         qtbot.waitUntil(lambda: read_status("127.0.0.50", 8421).test == "", timeout=5000)
-        assert not rehearsal.on
+        assert not rehearsal.on and dialog.ends.count() == 0
+        dialog.fault.setCurrentIndex(dialog.fault.findData("refuses"))
+        assert [r.cells[3] for r in dialog.list.rows.lines if r.cells[0] == "PENSTOCK"] == [""]
+        for label in ("Brightness of port 6", "Brightness"):
+            dialog.setting.setCurrentIndex(dialog.setting.findText(label))
+            assert dialog.setting.currentText() == label
+            dialog.on.click()
+        (row,) = (r for r in dialog.list.rows.lines if r.cells[0] == "PENSTOCK")
+        assert row.cells[3] == "refuses Brightness of port 6, Brightness"  # by their names, not by their keys
         dialog.stop.click()
         assert not rehearsal.is_running
         dialog.reject()

@@ -6,7 +6,6 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from PySide6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import field_of, in_dialog, press_in_dialog
@@ -14,6 +13,7 @@ from tests.formats.test_mvr import scene
 from welvo.app.patch.export import export_list
 from welvo.app.patch.import_table import ImportTable
 from welvo.app.patch.scenes import ImportScene, export_scene
+from welvo.app.widgets.file_dialog import FileDialog
 from welvo.app.window import Window
 from welvo.demo.gallery import make_gallery
 from welvo.formats.workbooks import read_grid, table_bytes
@@ -107,7 +107,7 @@ def test_lists_are_exported_in_every_kind(
     window = make(make_gallery())
     for suffix in (".csv", ".xlsx", ".ods"):
         file = tmp_path / f"x{suffix}"
-        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, file=file: (str(file), ""))
+        monkeypatch.setattr(FileDialog, "ask_to_save", lambda *_, file=file: str(file))
         press_in_dialog("Choose a file…")
         window.menus.actions["export"].trigger()
         grid = read_grid(file)

@@ -190,7 +190,7 @@ def test_one_lamp_after_the_other_is_looked_at_and_set(faulty: Window, qtbot: Qt
     pick(faulty, qtbot, 203)
     until(qtbot, lambda: bool(page.chosen_pair() and page.chosen_pair().lamp.deep))  # type: ignore[union-attr]
     assert "Tarnwick" in {b for a, b in _ways(panel)} and ("slot 3", "tilt") not in _ways(panel)
-    press(panel, "Push 22 slot")
+    press(panel, "Push mode 22 slot")
     until(qtbot, lambda: _lines(page)["personality"] == "matches")
     assert "taken and read back" in faulty.message.words
     page.work.set_items(())
@@ -202,7 +202,7 @@ def test_one_lamp_after_the_other_is_looked_at_and_set(faulty: Window, qtbot: Qt
     page.work.set_items(key_of(session.rig, n) for n in (202, 203))
     assert faulty.message.words == "1 lamp to be set. 1 other is not known by RDM yet."
     until(qtbot, lambda: "refused" in faulty.message.words and not page.work.pushes)
-    press(panel, "Push 025")
+    press(panel, "Push address 025")
     until(qtbot, lambda: "locked against writing" in faulty.message.words)
     assert _lines(page)["address"] == "differs"
     press(panel, "Plan 401")

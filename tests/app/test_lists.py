@@ -9,13 +9,14 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QLabel
+from PySide6.QtWidgets import QLabel
 from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import answer, in_dialog
 from welvo.app.runs.supplies import Supplies
 from welvo.app.widgets.dialogs import ask_act, ask_line, ask_which
 from welvo.app.widgets.empty import EmptyPage
+from welvo.app.widgets.file_dialog import FileDialog
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.app.window import Window
 from welvo.rig.base import Refused
@@ -109,7 +110,7 @@ def test_a_refused_line_stays_in_its_dialog_and_escape_leaves(window: Window, mo
 
 
 def test_an_exported_list_asks_for_its_file(ports: RowList, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "p.csv"), ""))
+    monkeypatch.setattr(FileDialog, "ask_to_save", lambda *a: str(tmp_path / "p.csv"))
     ports.export_list()
     assert (tmp_path / "p.csv").read_text().count("\n") == 4
 

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QApplication, QFileDialog, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import field_of
@@ -15,6 +15,7 @@ from welvo.app.profiles import station as profiles
 from welvo.app.screens import drawn_front, front_places, on_picture
 from welvo.app.widgets.face_editor import FaceEditor
 from welvo.app.widgets.fields import Field
+from welvo.app.widgets.file_dialog import FileDialog
 from welvo.app.window import Window
 from welvo.rig.refs import Goto
 
@@ -98,7 +99,7 @@ def test_a_staggered_blinder_with_two_modes_from_its_manual_page(
     assert len(station.channel.ranges) == 3
 
     # the face, over the drawing: two rows, each with two clicks
-    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(tmp_path / "page.png"), ""))
+    monkeypatch.setattr(FileDialog, "ask_to_open", lambda *a, **k: str(tmp_path / "page.png"))
 
     def face(dialog: FaceEditor) -> bool:
         dialog.show()

@@ -2,23 +2,25 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
-from PySide6.QtCore import Qt
-from PySide6.QtPrintSupport import QPrinter
-from PySide6.QtWidgets import QFileDialog, QPushButton
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import field_of, press_in_dialog
 from tests.conftest import small_rig
 from welvo.app.computer import save_passwords
+from welvo.app.sheets.all_sheets import AllSheets
 from welvo.app.sheets.merging import MergeRigs
-from welvo.app.sheets.printing import print_pages
+from welvo.app.sheets.printing import PrintSheet, command_to_print, print_pdf
 from welvo.app.sheets.station import SheetsStation
 from welvo.app.sheets.versions import NOW
+from welvo.app.widgets.file_dialog import FileDialog
 from welvo.app.window import Window
 from welvo.demo.gallery import make_gallery
 from welvo.formats.rigfile import load_rig_file, save_rig_file
@@ -62,31 +64,97 @@ def press(station: SheetsStation, words: str) -> None:
     found.click()
 
 
-def test_what_is_shown_is_what_is_written_and_printed(
+def test_what_is_shown_is_what_is_written(
     station: SheetsStation, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     words = ready(station, qtbot)
     assert "Universe 1" in words[0] and station.place.text() == f"1 of {len(words)}"
     file = tmp_path / "sheet.pdf"
-    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(file), ""))
+    monkeypatch.setattr(FileDialog, "ask_to_save", lambda *_: str(file))
     press(station, "PDF…")
     assert file.read_bytes() == station.data
     station.write_png(tmp_path / "page.png")
     assert len(list(tmp_path.glob("page *.png"))) == len(words)
-    printer = QPrinter(QPrinter.PrinterMode.HighResolution)
-    printer.setResolution(100)
-    printer.setOutputFormat(QPrinter.OutputFormat.PdfFormat)
-    printer.setOutputFileName(str(tmp_path / "printed.pdf"))
-    assert station.data and print_pages(station.data, printer) == len(words)
-    printed = Pages((tmp_path / "printed.pdf").read_bytes())
-    assert [tuple(map(round, s)) for s in printed.sizes] == [(297, 210)] * len(words)
-    ink = [
-        min(printed.picture_of_page(0, 40).convert("L").tobytes()),
-        min(printed.picture_of_page(1, 40).convert("L").tobytes()),
-    ]
-    assert max(ink) < 120  # something stands on both
     with pytest.raises(Refused, match="could not be written"):
         station.write_pdf(tmp_path / "no folder" / "x.pdf")
+
+
+def test_the_very_pdf_goes_to_the_printing_system(
+    station: SheetsStation, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    ready(station, qtbot)
+    lp = tmp_path / "lp"
+    lp.write_text(f'#!/bin/sh\ncat > "{tmp_path}/printed.pdf"\necho "$@" > "{tmp_path}/asked"\n')
+    lp.chmod(0o755)
+    monkeypatch.setenv("PATH", f"{tmp_path}:{os.environ['PATH']}")
+
+    def fill() -> None:
+        dialog = QApplication.activeModalWidget()
+        assert isinstance(dialog, PrintSheet)
+        dialog.pages.setText("2-99")
+        assert not dialog.act.isEnabled() and "not among them" in dialog.saying.text()
+        dialog.copies.setText("none")
+        assert "a number from 1 to 99" in dialog.saying.text()
+        dialog.pages.setText("1, 2–2")
+        dialog.copies.setText("3")
+        assert dialog.saying.text() == "Prints pages 1, 2, 3 copies."
+        dialog.act.click()
+
+    QTimer.singleShot(0, fill)
+    station.print_sheet()
+    assert (tmp_path / "printed.pdf").read_bytes() == station.data
+    assert (tmp_path / "asked").read_text().strip() == f"-s -t {SHEETS[station.choices.key].title} -n 3 -P 1,2"
+    lp.write_text("#!/bin/sh\necho 'lp: no default destination' >&2\nexit 1\n")
+    assert station.data
+    with pytest.raises(Refused, match="refused: lp: no default destination"):
+        print_pdf(station.data, command_to_print("", "x"))
+    lp.unlink()
+    monkeypatch.setenv("PATH", str(tmp_path))
+    with pytest.raises(Refused, match="no printing system"):
+        print_pdf(station.data, command_to_print("Hall", "x", sides="one-sided"))
+
+
+def test_all_sheets_are_ticked_once_and_written_into_one_folder(
+    station: SheetsStation, qtbot: QtBot, tmp_path: Path
+) -> None:
+    ready(station, qtbot)
+
+    def fill(keep: tuple[str, ...]) -> None:
+        dialog = QApplication.activeModalWidget()
+        assert isinstance(dialog, AllSheets)
+        asked.append(dialog.wanted)
+        dialog.folder.setText(str(tmp_path / "nowhere"))
+        assert not dialog.act.isEnabled() and "no such folder" in dialog.saying.text()
+        dialog.folder.setText(str(tmp_path))
+        for key, tick in dialog.ticks.items():
+            if tick.isChecked() != (key in keep):
+                tick.click()
+        assert dialog.act.text() == f"Write {len(keep)} sheets"
+        dialog.act.click()
+
+    asked: list[list[str]] = []
+    for _ in range(2):
+        QTimer.singleShot(0, lambda: fill(("patch", "labels", "changes")))
+        station.ask_all()
+    assert asked == [list(SHEETS), ["patch", "labels", "changes"]]  # what was ticked is known the next time
+    written = sorted(p.name for p in tmp_path.glob("*.pdf"))
+    said = station.window().message.words  # type: ignore[attr-defined]
+    assert f"Drift Gallery {SHEETS['patch'].title}.pdf" in written and said.startswith(f"{len(written)} sheets written")
+    with pytest.raises(Refused, match="could not be written"):
+        station.write_all(["patch"], tmp_path / "nowhere")
+
+
+def test_pages_of_another_sheet_are_never_shown_under_its_title(station: SheetsStation, qtbot: QtBot) -> None:
+    """What is being made is said over what was shown before, and what is stopped is not shown at all."""
+    ready(station, qtbot)
+    station.choose_sheet("labels")
+    assert station.preview.is_dimmed and SHEETS["labels"].title in station.preview.waits_for
+    assert station.place.text() == "…"
+    ready(station, qtbot)
+    assert not station.preview.is_dimmed and station.place.text().startswith("1 of ")
+    station.choose_sheet(next(iter(SHEETS)))
+    station.stop_making()
+    assert station.preview.pages is None and "Stopped" in station.preview.words and station.place.text() == "no pages"
 
 
 def test_every_sheet_is_reached_by_the_keyboard_and_turned_through(station: SheetsStation, qtbot: QtBot) -> None:

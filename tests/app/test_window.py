@@ -348,7 +348,7 @@ def test_saving_asks_for_a_name_once_and_the_ring_goes_out(
 ) -> None:
     from welvo.rig.edits import rename_rig
 
-    monkeypatch.setattr("welvo.app.rig_files.QFileDialog.getSaveFileName", lambda *a: (str(tmp_path / "hall"), ""))
+    monkeypatch.setattr("welvo.app.rig_files.FileDialog.ask_to_save", lambda *a: str(tmp_path / "hall"))
     small.session.make_edit(rename_rig, "Hall")
     assert small.session.has_unsaved_edits and "not saved" in small.windowTitle()
     assert (

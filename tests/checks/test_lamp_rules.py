@@ -46,7 +46,7 @@ def test_another_address_is_an_error_that_can_be_planned() -> None:
     assert f.title == "102 Right stands at 017, planned at 009" and f.items == ("b",)
     assert f.goes_to == Goto("lamps", "d", "A", B) and f.severity == "error"
     push, fix = f.possible_fixes
-    assert push.label == "Push 009" and push.lamp == (PortRef("d", "A"), B, "address")
+    assert push.label == "Push address 009" and push.lamp == (PortRef("d", "A"), B, "address")
     assert fix.label == "Plan 1.017" and fix.changes == (("102 Right", "1.009", "1.017"),) and fix.edit
     assert Index(fix.edit(known())[0]).spans_of("b")[0].first == 17
     locked, _ = edits.set_fixtures(known(), "lock", {"b": {"at": (replace(known().fixtures["b"].at[0], locked=True),)}})

@@ -154,7 +154,7 @@ def test_what_the_network_shows(rig: Rig) -> None:
         "DEV-02"
     }  # ten seconds after its last word it is silent
     planned, _ = edits.plan_setting(rig, "d", "A.merge", "highest")
-    assert only(planned, "DEV-04", heard(merge_latest=True)).possible_fixes[0].label == "Push highest"
+    assert only(planned, "DEV-04", heard(merge_latest=True)).possible_fixes[0].label == "Push Merge: highest"
     stranger = msgspec.structs.replace(
         heard(), heard={**heard().heard, "127.0.0.61": Heard("127.0.0.61", "WHO", at=99.0)}
     )

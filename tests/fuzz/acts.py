@@ -22,7 +22,6 @@ from PySide6.QtWidgets import (
     QApplication,
     QComboBox,
     QDialog,
-    QFileDialog,
     QLineEdit,
     QMenu,
     QPlainTextEdit,
@@ -32,6 +31,7 @@ from PySide6.QtWidgets import (
 from tests.fuzz.random_edits import EDITS, Chance, difference, state
 from welvo.app import commands
 from welvo.app.session import Selection
+from welvo.app.widgets.file_dialog import FileDialog
 from welvo.app.window import Window
 from welvo.checks.checker import check_rig
 from welvo.formats.files import RigFileError
@@ -281,9 +281,9 @@ class Acts:
                 self.errors.append("".join(traceback.format_exception(kind, error, trace))[-1800:])
 
         sys.excepthook = keep
-        ask = {n: getattr(QFileDialog, n) for n in ("getOpenFileName", "getSaveFileName")}
+        ask = {n: getattr(FileDialog, n) for n in ("ask_to_open", "ask_to_save")}
         for name in ask:
-            setattr(QFileDialog, name, staticmethod(lambda *_, **__: ("", "")))
+            setattr(FileDialog, name, staticmethod(lambda *_, **__: ""))
         self._watching = True
         self._knock_what_is_open()
         try:
@@ -292,7 +292,7 @@ class Acts:
             self._watching = False
             sys.excepthook = hook
             for name, was in ask.items():
-                setattr(QFileDialog, name, was)
+                setattr(FileDialog, name, was)
             for w in QApplication.topLevelWidgets():
                 if isinstance(w, QDialog):
                     w.done(0)

@@ -12,9 +12,10 @@ import pytest
 
 from tests.conftest import own_network
 from welvo.formats.models import shipped_models
-from welvo.live.bring_up import Search, Wanted, bring_up, neighbour_of
+from welvo.live.bring_up import RealProbes, Search, Wanted, bring_up, neighbour_of
 from welvo.live.interfaces import Interface
 from welvo.observed.values import DeviceAnswer, Heard
+from welvo.patience import steady
 
 AT = Interface("stage0", "10.0.40.7", "255.255.255.0")
 PENSTOCK = shipped_models()["penstock-12"]
@@ -117,6 +118,15 @@ def test_a_factory_address_in_reach_is_followed_and_a_free_address_proposed() ->
     beyond = look(Told(), ip="10.0.41.21")
     assert beyond.likeliest_cause and "10.0.41.22 with mask 255.255.255.0" in beyond.likeliest_cause.put_right
     assert neighbour_of("10.99.99.99", "lo") == ""
+
+
+def test_what_was_heard_long_ago_is_no_proof() -> None:
+    local = Interface("lo", "127.0.0.1", "255.0.0.0")
+    old, new = Heard("127.0.1.12", at=steady() - 60), Heard("127.0.1.13", at=steady())
+    gone = look(Told(interface=local, known={old.ip: old}), ip="127.0.0.50")
+    assert gone.likeliest_cause and (gone.likeliest_cause.code, gone.found) == ("silent", "")
+    real = RealProbes(local, lambda: {h.ip: h for h in (old, new)}, lambda _: None, list)
+    assert list(real.heard()) == [new.ip]
 
 
 NETWORK = r"""

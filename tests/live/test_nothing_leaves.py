@@ -37,7 +37,7 @@ def capture():
             pass
 thread = threading.Thread(target=capture)
 thread.start()
-from PySide6.QtWidgets import QApplication, QColorDialog, QFileDialog, QPushButton
+from PySide6.QtWidgets import QApplication, QColorDialog, QPushButton
 from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 app = QApplication([])
@@ -49,8 +49,9 @@ def close_what_opened():
 closing = QTimer(interval=30)
 closing.timeout.connect(close_what_opened)
 closing.start()
-QFileDialog.getOpenFileName = staticmethod(lambda *a, **k: ("", ""))
-QFileDialog.getSaveFileName = staticmethod(lambda *a, **k: ("", ""))
+from welvo.app.widgets.file_dialog import FileDialog
+FileDialog.ask_to_open = staticmethod(lambda *a, **k: "")
+FileDialog.ask_to_save = staticmethod(lambda *a, **k: "")
 QColorDialog.getColor = staticmethod(lambda *a, **k: QColor())
 from pathlib import Path
 from welvo.app.computer import Computer

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -28,11 +29,15 @@ from welvo.app.runs.pixel_kinds import PixelKinds
 from welvo.app.runs.split import SplitElement
 from welvo.app.runs.supplies import Supplies
 from welvo.app.session import Selection
+from welvo.app.sheets.all_sheets import AllSheets
 from welvo.app.sheets.merging import MergeRigs
+from welvo.app.sheets.printing import PrintSheet
 from welvo.app.sheets.station import PAGES as SHEETS_PAGES
 from welvo.app.sheets.versions import NameVersion
 from welvo.app.widgets.add_device import AddDevice
 from welvo.app.widgets.face_editor import FaceEditor
+from welvo.app.widgets.file_dialog import FileDialog
+from welvo.app.widgets.message import AllSaid, Said
 from welvo.app.widgets.model_editor import ModelEditor
 from welvo.app.window import Window
 from welvo.rig.document import Rig, put_entries
@@ -140,7 +145,26 @@ def stations_and_selections(w: Window) -> dict[str, Show]:
     for page in SHEETS_PAGES:
         found[f"Sheets, {page}"] = at("Sheets", Selection("item", ("f207",)), page)
     found["Findings"] = _findings
+    for words, said in MESSAGES.items():
+        found[f"Patch, {words} is said"] = partial(_message, said)
     return found
+
+
+MESSAGES = {
+    "a note": [("3 fixtures moved to 12.001 to 12.090.", "note")],
+    "an error of several lines": [
+        (f"Ports A, B of this device share one Net and Sub-Net: {LONG} cannot have 1/2/3 and 4/5/6. " * 3, "error"),
+        ("8 levels held.", "note"),
+        ("9 levels held.", "note"),
+    ],
+}
+
+
+def _message(said: list[tuple[str, str]], w: Window) -> None:
+    w.stations.show_page("Tapes")
+    w.message.forget_shown()
+    for words, severity in said:
+        w.message.say(words, severity, undo=severity == "note")
 
 
 def _bus(leat: str, page: str, place: int) -> Show:
@@ -188,5 +212,9 @@ def dialogs(w: Window) -> dict[str, Callable[[], Any]]:
         "copy a port": lambda: CopyPort(s, weir, "A", w),
         "a lamp's card": lambda: LampCard(s, ["f207"], w),
         "what is held": lambda: HeldList(s, w.network, w, lambda: None),
+        "what was said": lambda: AllSaid([Said(0.0, f"{LONG} was moved.", "error")] * 3, w),
+        "all sheets": lambda: AllSheets(w.computer, Path("/"), lambda *_: None, w),
+        "print": lambda: PrintSheet("Setting cards of devices", 180, lambda _: None, w),
+        "open a file": lambda: FileDialog(w, "Open a rig", "/", "Rigs (*.welvo *.json);;All files (*)"),
         "guide": lambda: Guide(w, Path("docs")),
     }

@@ -291,7 +291,7 @@ OUTPUT = (
 HELP = (
     Command("help", "Help", "Help on what has the focus", lambda w: w.help.help_on_focused(), ("F1",)),
     Command(
-        "said", "Help", "What was said", lambda w: w.message.show_all(), help="All messages of this window, with time."
+        "messages", "Help", "Messages…", lambda w: w.message.show_all(), help="All messages of this window, with time."
     ),
     Command("guide", "Help", "Guide", lambda w: w.help.show_guide(), help="The guide, with its pictures."),
     Command("keys", "Help", "Keys", lambda w: w.help.show_keys()),

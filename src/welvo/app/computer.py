@@ -25,6 +25,8 @@ class Computer(msgspec.Struct, kw_only=True):
     text_step: Annotated[int, Meta(ge=-1, le=6)] = -1
     """Pixels by which text is larger than usual; −1: as large as the desktop's."""
     recent: Annotated[list[str], Meta(max_length=50)] = []
+    folders: Annotated[list[str], Meta(max_length=50)] = []
+    """Folders that files were opened from and saved to lately."""
     width: Annotated[int, Meta(ge=200, le=16000)] = 1280
     height: Annotated[int, Meta(ge=200, le=16000)] = 800
     panel_width: Annotated[int, Meta(ge=0, le=16000)] = 0

@@ -6,12 +6,13 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Qt, Signal
-from PySide6.QtWidgets import QFileDialog, QMenu, QWidget
+from PySide6.QtWidgets import QMenu, QWidget
 
 from welvo.app.computer import Computer
 from welvo.app.disk import Newest, wait_for
 from welvo.app.session import Session
 from welvo.app.widgets import dialogs
+from welvo.app.widgets.file_dialog import FileDialog
 from welvo.app.widgets.literal import literal_text, menu_words, visible_letters
 from welvo.app.widgets.refusals import do_guarded
 from welvo.app.widgets.start import Start
@@ -76,7 +77,7 @@ class RigFiles(QObject):
 
     def ask_open(self) -> None:
         if self.may_leave():
-            name, _ = QFileDialog.getOpenFileName(
+            name = FileDialog.ask_to_open(
                 self._window, "Open a rig", self._folder(), "Rigs (*.welvo *.json);;All files (*)"
             )
             if name:
@@ -151,7 +152,7 @@ class RigFiles(QObject):
 
     def ask_import(self) -> None:
         kinds = "What can be imported (*.csv *.xlsx *.ods *.mvr *.gdtf);;All files (*)"
-        name, _ = QFileDialog.getOpenFileName(self._window, "Import", self._folder(), kinds)
+        name = FileDialog.ask_to_open(self._window, "Import", self._folder(), kinds)
         if name:
             self.import_file(Path(name))
 
@@ -240,9 +241,7 @@ class RigFiles(QObject):
     def save_as(self) -> bool:
         self._session.commit_pending()
         start = str(Path(self._folder()) / f"{self._session.rig.name or 'rig'}.welvo")
-        name, _ = QFileDialog.getSaveFileName(
-            self._window, "Save the rig", start, "Rig (*.welvo);;Rig as bare JSON (*.json)"
-        )
+        name = FileDialog.ask_to_save(self._window, "Save the rig", start, "Rig (*.welvo);;Rig as bare JSON (*.json)")
         if not name:
             return False
         path = Path(name)

@@ -100,6 +100,8 @@ class Session(QObject):
     done = Signal(str)
     """What was just done, where undoing it is to be offered beside the words."""
     since_changed = Signal()
+    search_wanted = Signal(str)
+    """A device is to be looked for, by its id."""
     working = Signal(str)
     """Before an edit of very many is followed: what is going to take a moment."""
     about_to_act = Signal()

@@ -40,6 +40,7 @@ from welvo.app.rig_files import RigFiles
 from welvo.app.session import Session
 from welvo.app.stations import Stations
 from welvo.app.widgets.fields import commit_focus
+from welvo.app.widgets.file_dialog import FOLDERS
 from welvo.app.widgets.literal import visible_letters
 from welvo.app.widgets.message import Message
 from welvo.app.widgets.painting import column_of_widgets, row_of_widgets
@@ -69,6 +70,7 @@ class Window(QWidget):
     ) -> None:
         super().__init__()
         self.session, self.network, self.computer = session, network, computer
+        FOLDERS.keep_in(computer)
         self.open_demo: Callable[[], object] | None = None
         self.on_close: list[Callable[[], object]] = []
         self.keeper = Keeper(session, state_folder or Computer.state_folder())
@@ -113,6 +115,7 @@ class Window(QWidget):
         self.patch.panel.wanted.connect(self.panel_place.open_panel)
         session.said.connect(self.message.say)
         session.working.connect(self._say_working)
+        session.search_wanted.connect(self._find_device)
         session.done.connect(lambda words: self.message.say(words, "note", undo=True))
         self.message.undo.connect(session.undo_edit)
         session.changed.connect(lambda _: self.message.no_undo())
@@ -221,6 +224,13 @@ class Window(QWidget):
     def _say_working(self, words: str) -> None:
         """Say at once, before the window is busy, what it is busy with."""
         self.message.say_now(words)
+
+    def _find_device(self, device_id: str) -> None:
+        """Wherever a device is said to be silent, the tests that tell why are a click away."""
+        from welvo.app.devices.find import FindDevice
+
+        if device_id in self.session.rig.devices:
+            FindDevice(self.session, self.network, device_id, self).exec()
 
     def _say_state(self) -> None:
         """Title and menus say how things stand."""

@@ -75,10 +75,11 @@ class Cause(Struct, frozen=True):
     do: str = ""
     goto: Goto = NOWHERE
     finding: Finding | None = None
+    fixes: tuple[Fix, ...] = ()
 
     @property
     def possible_fixes(self) -> tuple[Fix, ...]:
-        return self.finding.possible_fixes if self.finding else ()
+        return self.finding.possible_fixes if self.finding else self.fixes
 
 
 class Evidence(Struct, frozen=True):
@@ -414,8 +415,9 @@ def _causes_in_device(look: Evidence) -> Iterator[Cause]:
             words = f"Device: {hop.fact or joint.word_for_joint}."
             do = "Find it… in Devices tests why."
             yield Cause(
-                words, stage="device", code="silent", proof=f"{hop.value} does not answer.", do=do, goto=hop.goes_to
-            )
+                words, stage="device", code="silent", proof=f"{hop.value} does not answer.", do=do, goto=hop.goes_to,
+                fixes=(Fix(f"Find {hop.value}…", find=hop.goes_to.id),),
+            )  # fmt: skip
     if "port" not in roles:
         return
     device, label = look.port_ref

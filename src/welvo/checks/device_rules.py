@@ -77,6 +77,7 @@ def find_silent_devices(ctx: Context, device_id: str) -> Iterator[Found]:
         facts={"device": device.name, "ip": device.ip, "heard before": "yes" if before else "no"},
         where=device.ip,
         goes_to=Goto("device", device_id),
+        fixes=[Fix("Find it…", find=device_id)],
     )
 
 
@@ -125,7 +126,7 @@ def find_differing_settings(ctx: Context, device_id: str) -> Iterator[Found]:
             continue
         plan, has = say_setting(line.spec, line.plan), say_setting(line.spec, line.reported)
         what = f"{device.name} · {say_key(model_of(ctx.rig, device_id), line.key)}"
-        label = f"Push {plan}, {line.spec.label}"
+        label = f"Push {line.spec.label}: {plan}"
         push = [Fix(label, ((what, has, plan),), push=(device_id, (line.key,)))] if line.spec.writable else []
         yield Found(
             title=f"{line.spec.label} of {device.name}: plan {plan}, device {has}",

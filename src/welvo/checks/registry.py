@@ -34,7 +34,8 @@ Stage = Literal[
 
 @dataclass(frozen=True)
 class Fix:
-    """A way to put a finding right: an edit of the rig, a push of planned values to a device, or to a lamp by RDM.
+    """A way to put a finding right: an edit of the rig, a push of planned values to a device, to a lamp by RDM,
+    or a search for a device.
 
     `changes` is the preview: (item, old, new). `edit` gives the new rig; `push` names (device id, setting keys), `lamp`
     a port, the UID of a lamp that answers there, and which of its settings.
@@ -45,6 +46,8 @@ class Fix:
     edit: Callable[[Rig], Edit] | None = None
     push: tuple[str, tuple[str, ...]] | None = None
     lamp: tuple[PortRef, int, str] | None = None
+    find: str = ""
+    """A device that is to be looked for, test by test."""
 
 
 Fixes = Iterable[Fix] | Callable[[], Iterable[Fix]]

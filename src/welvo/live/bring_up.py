@@ -18,8 +18,8 @@ from msgspec import Struct
 from welvo.live.device_link import read_settings
 from welvo.live.interfaces import Interface, port_taken, trouble_of
 from welvo.live.links import LinkError
-from welvo.observed.values import DeviceAnswer, Heard
-from welvo.patience import PatienceLimit, patient, rest
+from welvo.observed.values import SILENT_AFTER, DeviceAnswer, Heard
+from welvo.patience import PatienceLimit, patient, rest, steady
 from welvo.protocols import artnet
 from welvo.rig.addresses import differing_part, free_address, same_network, say_network
 from welvo.rig.wiring import DeviceModel
@@ -69,7 +69,8 @@ class Probes(Protocol):
     async def settings(self, ip: str, port: int, password: str) -> DeviceAnswer | str:
         """What it says of itself, or why it says nothing."""
 
-    def heard(self) -> dict[str, Heard]: ...
+    def heard(self) -> dict[str, Heard]:
+        """Who answered lately, by address: what was heard long ago proves nothing."""
 
 
 @dataclass
@@ -213,9 +214,8 @@ async def _look_elsewhere(wanted: Wanted, probes: Probes, search: Search) -> Non
                 "Give this computer an address there as well, and look again.",
             )
             return
-        known = factory in probes.heard() or await probes.polled(factory) is not None
         port = wanted.model.status_port if wanted.model else 0
-        if known or (port and await probes.connects(factory, port) == "yes"):
+        if await probes.polled(factory) is not None or (port and await probes.connects(factory, port) == "yes"):
             search.found = factory
             search.add_verdict(
                 "factory",
@@ -308,7 +308,8 @@ class RealProbes:
         return self._taken()
 
     def heard(self) -> dict[str, Heard]:
-        return self._heard()
+        now = steady()
+        return {ip: h for ip, h in self._heard().items() if now - h.at <= SILENT_AFTER}
 
     async def neighbour(self, ip: str) -> str:
         if ipaddress.IPv4Address(ip).is_loopback:

@@ -96,14 +96,16 @@ class BenchPanel(Panel):
         who = name_of_item(s.rig, key)
         self.body.addWidget(Title(f"Why is {who} dark?" if cause.certain else f"The way to {who}"))
         self.body.addWidget(make_label(cause.sentence, 13, True, wrap=True))
-        for fix in fixes:
-            self.body.addWidget(fix_button(s, network, fix, primary=True))
+        for n, fix in enumerate(fixes):
+            self.body.addWidget(fix_button(s, network, fix, primary=n == 0))
         if cause.proof:
             self.body.addWidget(make_label(cause.proof, 11, wrap=True))
         if cause.do and not fixes:
             self.body.addWidget(make_label(cause.do, 13, wrap=True))
         for other in causes[1:4]:
             self.body.addWidget(make_label(f"Then: {other.sentence}", 11, quiet=True, wrap=True))
+            for fix in other.fixes:
+                self.body.addLayout(flow_of_widgets(fix_button(s, network, fix), None))
         if not causes and network.output.is_armed:
             self._ask_question(key)
         offers = [

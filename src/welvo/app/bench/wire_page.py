@@ -10,13 +10,14 @@ import time
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtWidgets import QFileDialog, QScrollArea, QSlider, QStackedWidget, QWidget
+from PySide6.QtWidgets import QScrollArea, QSlider, QStackedWidget, QWidget
 
 from welvo.app.bench.cells import Cells, LevelRows
 from welvo.app.disk import wait_for
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Choice, set_help
+from welvo.app.widgets.file_dialog import FileDialog
 from welvo.app.widgets.flow import flow_of_widgets, keep_width
 from welvo.app.widgets.painting import NameLabel, column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.app.widgets.tables import Column, ListRow, RowList
@@ -315,7 +316,7 @@ class WirePage(QWidget):
         self.tick(fresh=True)
 
     def _ask_open(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Open a recording", "", "Captures (*.pcap *.pcapng *.cap)")
+        name = FileDialog.ask_to_open(self, "Open a recording", "", "Captures (*.pcap *.pcapng *.cap)")
         if name:
             self.open_file(Path(name))
 
@@ -326,7 +327,7 @@ class WirePage(QWidget):
             raise Refused(str(e)) from e
 
     def _ask_save(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Save the recording", "wire.pcap", "Captures (*.pcap)")
+        name = FileDialog.ask_to_save(self, "Save the recording", "wire.pcap", "Captures (*.pcap)")
         if name:
             self.save_file(Path(name))
 

@@ -15,6 +15,7 @@ from welvo.app.widgets.painting import make_button, make_label
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.live.bring_up import RealProbes, Search, Wanted
 from welvo.rig.base import Refused
+from welvo.rig.notation import say_count
 from welvo.rig.plan import model_of
 from welvo.rig.wiring import BY_ARTNET
 
@@ -103,7 +104,9 @@ class FindDevice(Dialog):
             f"{cause.proof[:1].upper()}{cause.proof[1:]}." if cause else "It answers, and nothing is wrong."
         )
         self.advice.setText(cause.put_right if cause else "")
-        self.say("")
+        failed = sum(not v.passed for v in search.verdicts)
+        count = say_count(len(search.verdicts), "test")
+        self.say(f"Done: {count}, {failed} failed." if failed else f"Done: {count}, none failed.")
         device, model = self._session.rig.devices[self._device_id], model_of(self._session.rig, self._device_id)
         if search.found and model and (speaks_http(model) or BY_ARTNET in model.links):
             self.renumber.setText(f"Give it {device.ip}")
@@ -117,12 +120,15 @@ class FindDevice(Dialog):
     def _give_address(self) -> None:
         if self.search is None or not self.search.found:
             raise Refused("It was not found anywhere yet.")
+        give_found_address(self._session, self._network, self._device_id, self.search.found)
         device = self._session.rig.devices[self._device_id]
-        model = model_of(self._session.rig, self._device_id)
-        if model and speaks_http(model):
-            self._network.devices.begin_push(
-                self._device_id, {"ip": device.ip}, ("save", "restart"), at=self.search.found
-            )
-        else:
-            self._network.pushing.give_address(self._device_id, self.search.found)
         self.say(f"Giving it {device.ip}; it restarts, and is silent meanwhile.")
+
+
+def give_found_address(session: Session, network: Network, device_id: str, at: str) -> None:
+    """Have a device that answers at another address take its planned one: given, saved, restarted, then followed."""
+    device, model = session.rig.devices[device_id], model_of(session.rig, device_id)
+    if model and speaks_http(model):
+        network.devices.begin_push(device_id, {"ip": device.ip}, ("save", "restart"), at=at)
+    else:
+        network.pushing.give_address(device_id, at)

@@ -58,7 +58,7 @@ def pairs_of(session: Session) -> list[DevicePair]:
         mark: Mark
         presence = presence_of(observed, d.ip, now)
         if not presence.is_there:
-            ago = f"last heard {_clock_words(presence.last)}" if presence.last else "never heard here"
+            ago = f"last heard {clock_words(presence.last)}" if presence.last else "never heard here"
             found.append(
                 DevicePair(device_id, d.ip, planned, ("silent" if d.ip else "–", ago if d.ip else "", ""), "unknown")
             )
@@ -77,12 +77,12 @@ def pairs_of(session: Session) -> list[DevicePair]:
         h, told = observed.heard.get(ip), observed.said.get(ip)
         name = (h.name if h else "") or (told.name if told else "") or "no name"
         presence = presence_of(observed, ip, now)
-        words = "not in the plan" if presence.is_there else f"last heard {_clock_words(presence.last)}"
+        words = "not in the plan" if presence.is_there else f"last heard {clock_words(presence.last)}"
         found.append(DevicePair("", ip, ("", "", ""), (name, ip, words), "unknown"))
     return found
 
 
-def _clock_words(at: float) -> str:
+def clock_words(at: float) -> str:
     return time.strftime("%H:%M", time.localtime(at))
 
 

@@ -10,9 +10,10 @@ from PySide6.QtCore import Signal
 
 from welvo.app.devices.bus_page import BusPage
 from welvo.app.devices.bus_panel import show_bus, show_place
-from welvo.app.devices.find import FindDevice
+from welvo.app.devices.find import give_found_address
 from welvo.app.devices.lamp_page import LampPage
 from welvo.app.devices.lamp_panel import LampHands, show_lamp
+from welvo.app.devices.pairs import clock_words
 from welvo.app.devices.papers import DeviceTables, SettingCard, Snapshots
 from welvo.app.devices.setting_form import show_setting
 from welvo.app.jobs.device_work import speaks_http
@@ -27,12 +28,12 @@ from welvo.app.widgets.painting import clear_layout, make_button, make_label
 from welvo.app.widgets.panels import FormPanel, Title, Ways, finding_card
 from welvo.app.widgets.theme import THEME
 from welvo.checks.registry import Finding
-from welvo.observed.presence import is_recent
+from welvo.observed.presence import Presence, is_recent, presence_of
 from welvo.observed.values import DeviceAnswer, Heard
 from welvo.rig.base import Refused
 from welvo.rig.edits import plan_setting, remove_device, set_device
 from welvo.rig.notation import say_count
-from welvo.rig.plan import away_from_factory, model_of
+from welvo.rig.plan import away_from_factory, device_at, model_of
 from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.wiring import Device, DeviceModel
 from welvo.settings.compare import SettingLine
@@ -93,6 +94,7 @@ class DevicesPanel(FormPanel):
             [(x.key, x.plan, x.reported, x.mark) for x in self._lines()],
             [e for e in s.observed.log if e.device == device_id],
             self._finding_cards(device_id),
+            self._answers_before(device_id),
             self.network.hearing.why_unread(s.rig.devices[device_id].ip) if device_id else "",
             (THEME.name, THEME.step),
             (self.bus.isVisible(), self.bus.bus_shown, place, self.network.buses.staged.get(self.bus.bus_shown))
@@ -131,6 +133,46 @@ class DevicesPanel(FormPanel):
             return
         self.body.addStretch(1)
         super().refresh()
+
+    def _plan_address(self, device_id: str, typed: str) -> object:
+        """Plan another address. Where the device answers at the former one, it is offered to be given the new one."""
+        s = self.session
+        before = s.rig.devices[device_id].ip
+        change = s.make_edit(plan_setting, device_id, "ip", typed.strip() or None)
+        if presence_of(s.observed, before, s.now()).is_there and not device_at(s.rig, before):
+            self.network.pushing.planned_before[device_id] = before
+        return change
+
+    def _answers_before(self, device_id: str) -> str:
+        """Where a device was planned before, while it answers there and nobody at its new address."""
+        s, before = self.session, self.network.pushing.planned_before.get(device_id, "")
+        ip = s.rig.devices[device_id].ip if device_id in s.rig.devices else ""
+        if not before or not ip or presence_of(s.observed, ip, s.now()).is_there:
+            return ""
+        return before if presence_of(s.observed, before, s.now()).is_there else ""
+
+    def _offer_to_follow(self, device_id: str) -> None:
+        """A device that still answers where it was planned before can be given its new address from here."""
+        s, before = self.session, self._answers_before(device_id)
+        if not before:
+            return
+        device = s.rig.devices[device_id]
+        self.words(f"It answers at {before}, where it was planned before.", quiet=False)
+        give = make_button(
+            f"Give it {device.ip}",
+            lambda: give_found_address(s, self.network, device_id, before),
+            "Sends the new address, saves, restarts; then the device is followed there.",
+            primary=True,
+        )
+        self.body.addLayout(flow_of_widgets(give, None))
+
+    def _offer_search(self, device_id: str, presence: Presence) -> None:
+        """The way to the tests, where no finding offers it already."""
+        offered = any(f.code == "DEV-02" for f in self._finding_cards(device_id)[:3])
+        if not presence.is_there and not offered:
+            want = partial(self.session.search_wanted.emit, device_id)
+            find = make_button("Find it…", want, "Tests why it is silent.")
+            self.body.addLayout(flow_of_widgets(find, None))
 
     def _finding_cards(self, device_id: str) -> list[Finding]:
         kinds = ("device", "port") if device_id else ()
@@ -257,7 +299,7 @@ class DevicesPanel(FormPanel):
                 "Address",
                 "Where the device is planned: four numbers, such as 10.0.40.21. A wrong one makes it look silent.",
                 shown=lambda d: str(d.ip),
-                take=lambda t: s.make_edit(plan_setting, device_id, "ip", t.strip() or None),
+                take=lambda t: self._plan_address(device_id, t),
             ),
             Typed("Note", "Where it stands, which key opens it. Free words; nothing depends on them.", "note"),
         )
@@ -271,15 +313,16 @@ class DevicesPanel(FormPanel):
         for f in self._finding_cards(device_id)[:3]:
             self.body.addWidget(finding_card(s, self.network, f))
         said = s.observed.said.get(device.ip)
+        self._offer_to_follow(device_id)
+        presence = presence_of(s.observed, device.ip, s.now())
         if heard or said:
-            self.body.addWidget(Ways("What it says of itself", _facts_of_device(heard, said, model)))
+            of = "What it says of itself" if presence.is_there else f"What it said until {clock_words(presence.last)}"
+            self.body.addWidget(Ways(of, _facts_of_device(heard, said, model)))
+            self._offer_search(device_id, presence)
         elif device.ip:
             where = f"Planned at {device.ip}, never heard on {self.network.hearing.interface.name}."
             self.words(f"{where} The plan stands; nothing is known about the device.", quiet=False)
-            find = make_button(
-                "Find it…", lambda: FindDevice(s, self.network, device_id, self).exec(), "Why it is silent."
-            )
-            self.body.addLayout(flow_of_widgets(find, None))
+            self._offer_search(device_id, presence)
         elif model and model.kind == "serial":
             self._serial_lines(device)
         else:

@@ -33,6 +33,14 @@ class Pushing:
         self._moving: dict[str, tuple[str, str, float]] = {}
         """Devices that were given another address: their MAC and address before, and until when they are awaited."""
         self._turns = 0
+        self.planned_before: dict[str, str] = {}
+        """Where devices answered when another address was planned for them, by their id."""
+        session.replaced.connect(self.forget)
+
+    def forget(self) -> None:
+        """Another rig: nothing of the former one is awaited or offered any more."""
+        self._moving.clear()
+        self.planned_before.clear()
 
     def whole_push(self, device: str, keys: tuple[str, ...]) -> tuple[dict[str, SettingValue], list[TakenAlong]]:
         """What a push of planned values sends, and which ports it takes along. Raises Refused when it cannot go."""

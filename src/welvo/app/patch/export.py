@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 from welvo.app.disk import wait_for
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import ask_which
+from welvo.app.widgets.file_dialog import FileDialog
 from welvo.formats.files import write_atomic
 from welvo.formats.workbooks import SUFFIXES
 from welvo.rig.notation import say_count
@@ -27,7 +28,7 @@ def ask_export(session: Session, parent: QWidget) -> None:
         return
     folder = session.path.parent if session.path else Path.home()
     start = str(folder / f"{session.rig.name} {LISTS[key][0].lower()}.xlsx")
-    name, _ = QFileDialog.getSaveFileName(parent, "Export a list", start, FILTERS)
+    name = FileDialog.ask_to_save(parent, "Export a list", start, FILTERS)
     if name:
         export_list(session, key, Path(name))
 

@@ -7,12 +7,13 @@ from pathlib import Path
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent, QWheelEvent
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 from welvo.app.disk import wait_for
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import Choice, Field
+from welvo.app.widgets.file_dialog import FileDialog
 from welvo.app.widgets.flow import flow_of_widgets, keep_width
 from welvo.app.widgets.painting import (
     CENTRE,
@@ -450,7 +451,7 @@ class GroundPicture(WishDialog):
         self.finish(None, self.drop)
 
     def _ask_for_file(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "A picture", str(Path.home()), "Pictures (*.png *.jpg *.jpeg)")
+        name = FileDialog.ask_to_open(self, "A picture", str(Path.home()), "Pictures (*.png *.jpg *.jpeg)")
         if name:
             self.load_picture(Path(name))
 

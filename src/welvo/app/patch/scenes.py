@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 from welvo.app.disk import wait_for
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
+from welvo.app.widgets.file_dialog import FileDialog
 from welvo.app.widgets.strip import Strip
 from welvo.app.widgets.tables import Column, ListRow, RowList
 from welvo.formats.files import write_atomic
@@ -73,7 +74,7 @@ class ImportScene(WishDialog):
 def ask_export_scene(session: Session, parent: QWidget) -> None:
     folder = session.path.parent if session.path else Path.home()
     start = str(folder / f"{session.rig.name}.mvr")
-    name, _ = QFileDialog.getSaveFileName(parent, "Export a scene", start, "Scene (*.mvr)")
+    name = FileDialog.ask_to_save(parent, "Export a scene", start, "Scene (*.mvr)")
     if name:
         export_scene(session, Path(name))
 

@@ -8,13 +8,14 @@ import platformdirs
 from msgspec.structs import replace
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QFileDialog, QScrollArea, QWidget
+from PySide6.QtWidgets import QScrollArea, QWidget
 
 from welvo.app.disk import wait_for
 from welvo.app.profiles.compare import AddressPreview
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.fields import LineField, set_help
+from welvo.app.widgets.file_dialog import FileDialog
 from welvo.app.widgets.painting import draw_frame, draw_text_line, make_button
 from welvo.app.widgets.refusals import do_guarded
 from welvo.app.widgets.theme import THEME
@@ -281,7 +282,7 @@ class Library(Dialog):
         self.say(f"Kept as {path.name}. It is there for every rig of this computer now.")
 
     def import_file(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
+        name = FileDialog.ask_to_open(
             self, "Import a profile", str(Path.home()), "Profiles (*.gdtf *.csv *.txt *.json);;All files (*)"
         )
         if name:
@@ -295,7 +296,7 @@ class Library(Dialog):
     def export_profile(self) -> None:
         if not self._pid:
             return
-        name, _ = QFileDialog.getSaveFileName(
+        name = FileDialog.ask_to_save(
             self,
             "Export the profile",
             str(Path.home() / f"{self._session.rig.profiles[self._pid].name}.gdtf"),

@@ -7,12 +7,13 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFileDialog, QScrollArea, QSizePolicy, QWidget
+from PySide6.QtWidgets import QScrollArea, QSizePolicy, QWidget
 
 from welvo.app.computer import Computer, load_passwords
 from welvo.app.disk import wait_for
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Choice, Field, Tick
+from welvo.app.widgets.file_dialog import FileDialog
 from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.forms import field_row
 from welvo.app.widgets.literal import menu_words
@@ -119,6 +120,15 @@ class ChoicesPanel(QWidget):
             items=items,
             secrets=self._known_passwords(),
         )
+
+    def chosen_for(self, key: str) -> Choices:
+        """As it is chosen for another sheet: of everything there is, without passwords."""
+        now = (self.key, self.about, self.only_selected, self.with_passwords)
+        try:
+            self.key, self.about, self.only_selected, self.with_passwords = key, "", False, False
+            return self.chosen_choices()
+        finally:
+            self.key, self.about, self.only_selected, self.with_passwords = now
 
     def _known_passwords(self) -> dict[str, dict[str, str]]:
         """The passwords this computer knows of the rig's devices, where they are asked for."""
@@ -352,7 +362,7 @@ class ChoicesPanel(QWidget):
         self.fill()
 
     def ask_logo(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "A logo", str(Path.home()), "Pictures (*.png *.jpg *.jpeg)")
+        name = FileDialog.ask_to_open(self, "A logo", str(Path.home()), "Pictures (*.png *.jpg *.jpeg)")
         if name:
             self.set_logo(Path(name))
 

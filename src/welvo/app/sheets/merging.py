@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 from welvo.app.disk import wait_for
 from welvo.app.session import Session
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import Choice
+from welvo.app.widgets.file_dialog import FileDialog
 from welvo.app.widgets.flow import flow_of_widgets, keep_least
 from welvo.app.widgets.painting import make_button, make_label
 from welvo.app.widgets.strip import Strip
@@ -73,7 +74,7 @@ class MergeRigs(WishDialog):
 
     def _take_common(self, key: str) -> None:
         if key == "file":
-            name, _ = QFileDialog.getOpenFileName(self, "The common version", str(Path.home()), "Rigs (*.welvo *.json)")
+            name = FileDialog.ask_to_open(self, "The common version", str(Path.home()), "Rigs (*.welvo *.json)")
             if name:
                 self.set_common(wait_for(lambda: load_rig_file(Path(name)), f"Opening {Path(name).name}"))
         elif key:
@@ -85,9 +86,7 @@ class MergeRigs(WishDialog):
         self.look()
 
     def _ask_theirs(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
-            self, "The rig of the other one", str(Path.home()), "Rigs (*.welvo *.json)"
-        )
+        name = FileDialog.ask_to_open(self, "The rig of the other one", str(Path.home()), "Rigs (*.welvo *.json)")
         if name:
             self.set_theirs(Path(name))
 

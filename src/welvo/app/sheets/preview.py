@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 
 from PySide6.QtCore import QObject, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QImage, QKeyEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QAbstractScrollArea
 
 from welvo.app.disk import Newest
@@ -41,6 +41,9 @@ class SheetPreview(QAbstractScrollArea):
         self.pages: Pages | None = None
         self.words = ""
         """What is said where there are no pages."""
+        self.waits_for = ""
+        """What is being made in place of what is shown; said over it while it is dimmed."""
+        self.is_dimmed = False
         self.fit = "page"
         self._zoom = 1.0
         self._images: dict[tuple[int, int], QImage] = {}
@@ -55,10 +58,23 @@ class SheetPreview(QAbstractScrollArea):
 
     # ---- what is shown
 
+    def wait_for_others(self, words: str, *, at_once: bool = False) -> None:
+        """Other pages are being made. `at_once` says that those shown are of something else: they are dimmed now, and
+        otherwise only when `dim_pages` is called, so that a quick change does not flicker."""
+        self.waits_for = words
+        self.is_dimmed = self.is_dimmed or at_once
+        if self.is_dimmed:
+            self.viewport().update()
+
+    def dim_pages(self) -> None:
+        self.is_dimmed = True
+        self.viewport().update()
+
     def show_pdf(self, data: bytes) -> None:
         """Show other pages; the place in them stays, as far as it is still there."""
         at = self.verticalScrollBar().value()
         old, self.pages = self.pages, Pages(data)
+        self.waits_for, self.is_dimmed = "", False
         self._images.clear()
         self._asked.clear()
         if old is not None:
@@ -75,6 +91,7 @@ class SheetPreview(QAbstractScrollArea):
             self._drawer.wait_until_settled(1.0)
             self.pages.close_pages()
         self.pages, self.words = None, words
+        self.waits_for, self.is_dimmed = "", False
         self._lay_out()
         self.viewport().update()
 
@@ -191,7 +208,7 @@ class SheetPreview(QAbstractScrollArea):
         view = QRectF(self.viewport().rect())
         p.fillRect(view, THEME.color("ground"))
         if not self.pages:
-            draw_text_line(p, view, self.words, "quiet", 13, align=CENTRE)
+            draw_text_line(p, view, self.waits_for or self.words, "quiet", 13, align=CENTRE)
             return
         dy, dx = self.verticalScrollBar().value(), self.horizontalScrollBar().value()
         tops = self._tops_of_pages()
@@ -211,6 +228,11 @@ class SheetPreview(QAbstractScrollArea):
             draw_frame(p, r.adjusted(-1, -1, 1, 1), None, "edge", 0)
             if (n, dots) not in self._images:
                 wanted.append((n, dots))
+        if self.is_dimmed:
+            veil = QColor(THEME.color("ground"))
+            veil.setAlpha(205)
+            p.fillRect(view, veil)
+            draw_text_line(p, view, self.waits_for, "text", 16, bold=True, align=CENTRE)
         if wanted and set(wanted) - self._asked:
             self._asked = set(wanted)
             shown = self.pages

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QHideEvent, QShowEvent
-from PySide6.QtWidgets import QFileDialog, QPushButton, QStackedWidget, QWidget
+from PySide6.QtWidgets import QPushButton, QStackedWidget, QWidget
 
 from welvo.app.computer import Computer
 from welvo.app.disk import wait_for
@@ -19,6 +19,7 @@ from welvo.app.sheets.maker import Maker, SheetWish
 from welvo.app.sheets.preview import SheetPreview
 from welvo.app.sheets.versions import VersionsPage
 from welvo.app.widgets.empty import EmptyPage
+from welvo.app.widgets.file_dialog import FOLDERS, FileDialog
 from welvo.app.widgets.flow import flow_of_widgets, keep_width
 from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets, touching_widgets
 from welvo.app.widgets.station import Station
@@ -45,12 +46,13 @@ class SheetsStation(Station):
 
     def __init__(self, session: Session, network: Network, computer: Computer) -> None:
         super().__init__()
-        self._session = session
+        self._session, self._computer = session, computer
         self.choices = ChoicesPanel(session, computer)
         self.choices.set_acts(
             ("PDF…", self.ask_pdf, "Writes the sheet as a PDF.   Ctrl+P prints it"),
             ("Print…", self.print_sheet, "Prints the pages as they are shown.   Ctrl+P"),
             ("PNG…", self.ask_png, "Writes every page as a picture."),
+            ("All sheets…", self.ask_all, "Writes several sheets into one folder, each as a PDF."),
         )
         self.maker = Maker()
         self.maker.made.connect(self._show_made)
@@ -58,6 +60,8 @@ class SheetsStation(Station):
         self.maker.told.connect(self._show_progress)
         self.data: bytes | None = None
         self._wish: SheetWish | None = None
+        self._shown_key = ""
+        """Of which sheet the pages are that are shown."""
         self._stale = True
         self._again = QTimer(self, singleShot=True, interval=SOON)
         self._again.timeout.connect(self.refresh)
@@ -207,20 +211,30 @@ class SheetsStation(Station):
             self._session, self.choices.key, choices, self.choices.since, self.choices.until
         )
         self._slow.start()
+        title = SHEETS[self.choices.key].title
+        self.preview.wait_for_others(f"Making “{title}” …", at_once=self.choices.key != self._shown_key)
+        self._say_page()
         self.maker.make_sheet(self._wish)
 
     def stop_making(self) -> None:
         self.maker.stop_making()
         self._wish = None
-        self._show_quiet_words("Stopped. Choose the sheet again to make it.")
+        words = "Stopped. Choose the sheet again to make it."
+        self._show_quiet_words(words)
+        self.data, self._shown_key = None, ""
+        self.preview.say(words)
+        self._say_page()
 
     def _say_slow(self) -> None:
         if self._wish is not None:
             self.stop_button.show()
+            self.preview.dim_pages()
 
     def _show_progress(self, done: int, of: int) -> None:
         if self._wish is not None and self.stop_button.isVisible():
-            self.progress.setText(f"making the pages, {100 * done // max(1, of)} %")
+            far = f"{100 * done // max(1, of)} %"
+            self.progress.setText(f"making the pages, {far}")
+            self.preview.wait_for_others(f"Making “{SHEETS[self.choices.key].title}”: {far}")
 
     def _show_quiet_words(self, words: str = "") -> None:
         self._slow.stop()
@@ -230,7 +244,7 @@ class SheetsStation(Station):
     def _show_made(self, wish: SheetWish, data: bytes) -> None:
         if wish is not self._wish:
             return
-        self._wish, self.data = None, data
+        self._wish, self.data, self._shown_key = None, data, wish.key
         self._show_quiet_words()
         self.preview.show_pdf(data)
         self._say_page()
@@ -249,8 +263,10 @@ class SheetsStation(Station):
     # ---- looking
 
     def _say_page(self) -> None:
-        count = self.preview.count_pages
-        self.place.setText(f"{self.preview.page_in_view} of {count}" if count else "no pages")
+        count = self.preview.count_pages if not self.preview.is_dimmed else 0
+        self.place.setText(
+            f"{self.preview.page_in_view} of {count}" if count else "…" if self.is_making else "no pages"
+        )
 
     def _zoom_pages(self, by: int) -> None:
         self.preview.step_pages(by)
@@ -282,7 +298,7 @@ class SheetsStation(Station):
 
     def ask_pdf(self) -> None:
         self._pages_ready()
-        name, _ = QFileDialog.getSaveFileName(self, "Write the sheet", self._start_of_path(".pdf"), "PDF (*.pdf)")
+        name = FileDialog.ask_to_save(self, "Write the sheet", self._start_of_path(".pdf"), "PDF (*.pdf)")
         if name:
             self.write_pdf(Path(name))
 
@@ -295,7 +311,7 @@ class SheetsStation(Station):
 
     def ask_png(self) -> None:
         self._pages_ready()
-        name, _ = QFileDialog.getSaveFileName(self, "Write the pages", self._start_of_path(".png"), "Pictures (*.png)")
+        name = FileDialog.ask_to_save(self, "Write the pages", self._start_of_path(".png"), "Pictures (*.png)")
         if name:
             self.write_png(Path(name))
 
@@ -314,12 +330,34 @@ class SheetsStation(Station):
         count = wait_for(work, "Writing pictures")
         self._session.say(f"{say_count(count, 'picture')} written to {path.parent.name or path.parent}.")
 
-    def print_sheet(self) -> None:
-        from welvo.app.sheets.printing import ask_and_print
+    def ask_all(self) -> None:
+        from welvo.app.sheets.all_sheets import AllSheets
 
-        count = ask_and_print(self._pages_ready(), SHEETS[self.choices.key].title, self.window())
-        if count:
-            self._session.say(f"{say_count(count, 'page')} sent to the printer.")
+        path = self._session.path
+        folder = path.parent if path else next(iter(FOLDERS.recent), Path.home())
+        AllSheets(self._computer, folder, self.write_all, self.window()).exec()
+
+    def write_all(self, keys: list[str], folder: Path) -> None:
+        """Write sheets into a folder, each with what is chosen for it. Raises Refused, Stopped."""
+        from welvo.app.sheets.all_sheets import write_sheets
+
+        s, choices = self._session, self.choices
+        wishes = [SheetWish.wish_of_session(s, k, choices.chosen_for(k), choices.since, choices.until) for k in keys]
+        made, failed = wait_for(lambda: write_sheets(wishes, folder), "Writing sheets")
+        more = "".join(f" {title}: {why}" for title, why in failed.items())
+        where = folder.name or str(folder)
+        s.say(f"{say_count(len(made), 'sheet')} written to {where}.{more}", "warning" if failed else "note")
+
+    def print_sheet(self) -> None:
+        from welvo.app.sheets.printing import PrintSheet, print_pdf
+
+        data, title = self._pages_ready(), SHEETS[self.choices.key].title
+
+        def do(command: list[str]) -> None:
+            wait_for(lambda: print_pdf(data, command), "Giving the pages to the printer")
+            self._session.say(f"{title}: given to the printer.")
+
+        PrintSheet(title, self.preview.count_pages, do, self.window()).exec()
 
     # ---- what every station has
 

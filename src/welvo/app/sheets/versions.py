@@ -5,13 +5,14 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QWidget
+from PySide6.QtWidgets import QWidget
 
 from welvo.app.disk import wait_for
 from welvo.app.session import NOT_COMPARED, Session, Since
 from welvo.app.sheets.merging import MergeRigs
 from welvo.app.widgets.dialogs import WishDialog
 from welvo.app.widgets.fields import Choice, LineField, Tick, set_help
+from welvo.app.widgets.file_dialog import FileDialog
 from welvo.app.widgets.flow import flow_of_widgets, keep_least, keep_width
 from welvo.app.widgets.painting import clear_layout, column_of_widgets, make_button, make_label
 from welvo.app.widgets.tables import Column, ListRow, RowList
@@ -201,7 +202,7 @@ class VersionsPage(QWidget):
 
     def _pick_version(self, which: int, key: str) -> None:
         if key == "file":
-            name, _ = QFileDialog.getOpenFileName(self, "Compare with a rig", str(Path.home()), "Rigs (*.welvo *.json)")
+            name = FileDialog.ask_to_open(self, "Compare with a rig", str(Path.home()), "Rigs (*.welvo *.json)")
             if not name:
                 self.refresh()
                 return

@@ -9,13 +9,14 @@ from msgspec import Struct
 from msgspec.structs import replace
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QFileDialog, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from welvo.app.disk import wait_for
 from welvo.app.widgets.dialogs import Dialog
 from welvo.app.widgets.face import places_of_pixels
 from welvo.app.widgets.face_canvas import Canvas
 from welvo.app.widgets.fields import Tick
+from welvo.app.widgets.file_dialog import FileDialog
 from welvo.app.widgets.flow import flow_of_widgets, keep_width
 from welvo.app.widgets.forms import CaptionBeside, Form, Row, Subject, Ticked, Together, Typed, ValueChoice
 from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets
@@ -380,7 +381,7 @@ class FaceEditor(Dialog):
     # ---- picture
 
     def load_picture(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
+        name = FileDialog.ask_to_open(
             self, "A picture of the fixture's front", str(Path.home()), "Pictures (*.png *.jpg *.jpeg)"
         )
         if name:

@@ -35,7 +35,7 @@ def fix_button(
 
 
 def run_fix(session: Session, network: Network, fix: Fix) -> None:
-    """Do what a fix says: an edit of the rig, or a push to a device or a lamp."""
+    """Do what a fix says: an edit of the rig, a push to a device or a lamp, or a search for a device."""
     if fix.edit:
         before = session.rig
         if session.attempt_edit(fix.edit) is None:
@@ -44,6 +44,8 @@ def run_fix(session: Session, network: Network, fix: Fix) -> None:
             session.say(f"“{fix.label}” changed nothing: the rig is like that already.", "warning")
         else:
             session.say_done(f"Done: {fix.label}.")
+    elif fix.find:
+        session.search_wanted.emit(fix.find)
     elif fix.push:
         push_with_warning(session, network, *fix.push)
     elif fix.lamp:

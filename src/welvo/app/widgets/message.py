@@ -72,7 +72,7 @@ class Message(QWidget):
         self.more = make_label("", 11, quiet=True)
         self.back = make_button("Undo", self._take_back, "Takes back what was just done.   Ctrl+Z")
         self.all = make_button(
-            "All said…", self.show_all, "Lists everything that was said since the window was opened, with its time."
+            "Messages…", self.show_all, "Lists every message since the window was opened, with its time."
         )
         for b in (self.back, self.all):
             b.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # the keys stay where they were; Ctrl+Z and the menu do the same
@@ -82,7 +82,7 @@ class Message(QWidget):
         self.all.hide()
         row = row_of_widgets(self.label, self.more, self.back, self.all, spacing=8)
         row.setStretch(0, 1)
-        row.setContentsMargins(EDGE, 2, 12, 2)
+        row.setContentsMargins(EDGE, 4, 12, 4)
         self.setLayout(row)
         self.setAccessibleName("Message")
         self._keep_height()
@@ -99,12 +99,13 @@ class Message(QWidget):
     # ---- saying
 
     def say(self, words: str, severity: str, undo: bool = False) -> None:
-        """Say something as soon as what is being said has been seen."""
+        """Say something as soon as what is being said has been seen. What was done by hand is said at once, so that it
+        can be taken back at once: whoever did it has gone on from what was said before."""
         said = Said(self._clock(), visible_letters(words), severity, undo)
         again = self.shown is not None and self.is_fresh and self.shown.words == said.words and not self.waiting
         self.said.append(said)
         self.all.show()
-        if again or not self._least.isActive():
+        if again or undo or not self._least.isActive():
             self._show(said)
         elif len(self.waiting) < WAITING:
             self.waiting.append(said)
@@ -172,7 +173,7 @@ class Message(QWidget):
         when = time.strftime("%H:%M", time.localtime(self.shown.at))
         whole = f"{when}  {self.shown.words}"
         if self.label.fontMetrics().horizontalAdvance(whole) > room:
-            whole = f"{when}  Said: see the list."
+            whole = f"{when}  A long message: see Messages."
         self.label.setText(whole)
         self.back.hide()
         self.update()
@@ -233,12 +234,12 @@ class AllSaid(Dialog):
     """Everything that was said since the window was opened, the newest first."""
 
     def __init__(self, said: list[Said], parent: QWidget) -> None:
-        note = "The newest first. Rows can be copied." if said else "Nothing was said yet."
-        super().__init__(parent, "What was said", f"What was said: {say_count(len(said), 'message')}", note,
+        note = "The newest first. Rows can be copied." if said else "There are none yet."
+        super().__init__(parent, "Messages", say_count(len(said), "message"), note,
                          wide=820, high=480)  # fmt: skip
-        self.list = RowList("What was said", HEADS)
+        self.list = RowList("Messages", HEADS)
         self.list.show_lines([ListRow(n, _row_of(s)) for n, s in enumerate(reversed(said))])
-        self.body.addWidget(self.list)
+        self.body.addWidget(self.list, 1)
         self.whole = make_label("", 12, wrap=True)
         self.body.addWidget(self.whole)
         self._said = said[::-1]

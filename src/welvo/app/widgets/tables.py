@@ -33,7 +33,6 @@ from PySide6.QtGui import QKeyEvent, QKeySequence, QPainter, QResizeEvent, QShow
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QApplication,
-    QFileDialog,
     QHeaderView,
     QMenu,
     QStyle,
@@ -45,6 +44,7 @@ from PySide6.QtWidgets import (
 
 from welvo.app.disk import wait_for
 from welvo.app.widgets import marks
+from welvo.app.widgets.file_dialog import FileDialog
 from welvo.app.widgets.literal import literal_text, menu_words, visible_letters
 from welvo.app.widgets.painting import LEFT, RIGHT, draw_frame, draw_text_line
 from welvo.app.widgets.painting import popup_menu as popup_menu
@@ -499,7 +499,7 @@ class ListView(QTableView):
         """Ask for a file and write the whole list into it."""
         start = str(Path.home() / f"{self.accessibleName()}.csv")
         kinds = ";;".join(f"{words} (*{suffix})" for suffix, words in SUFFIXES.items())
-        name, _ = QFileDialog.getSaveFileName(self, "Export the list", start, kinds)
+        name = FileDialog.ask_to_save(self, "Export the list", start, kinds)
         if name:
             do_guarded(self, self.export_to, Path(name))
 
