@@ -14,10 +14,11 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton, Q
 from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import answer, hear, press_in_dialog
+from tests.checks.test_together import unfed
 from tests.conftest import slowed
 from welvo.app.commands import PATCH_PAGES
 from welvo.app.computer import Computer
-from welvo.app.findings import FindingRow
+from welvo.app.findings import BundleRow, FindingRow
 from welvo.app.main import size_on
 from welvo.app.patch.add_fixtures import AddFixtures
 from welvo.app.patch.laying_form import LayForm, ModeForm, PackForm
@@ -514,6 +515,38 @@ def test_the_focus_comes_home_to_the_station(window: Window, qtbot: QtBot) -> No
     assert window.patch.isAncestorOf(QApplication.focusWidget()) or window.patch.panel.isAncestorOf(
         QApplication.focusWidget()
     )
+
+
+def test_many_findings_of_one_kind_are_one_line_with_one_fix(make: Callable[[Rig], Window], qtbot: QtBot) -> None:
+    window = make(unfed(30))
+    window.toggle_findings()
+    drawer = window.drawer
+
+    def rows() -> list[FindingRow]:
+        QApplication.processEvents()
+        return [r for r in drawer.findChildren(FindingRow) if r.finding.code == "FEED-02" and r.isVisible()]
+
+    (one,) = rows()
+    assert isinstance(one, BundleRow) and one.finding.where == "30 like it" and len(drawer.listed_findings()) >= 30
+    assert not [b for b in drawer.findChildren(QPushButton) if b.text().startswith("Feed 30")]
+    qtbot.mouseClick(one, Qt.MouseButton.LeftButton)
+    bundle, *members = rows()
+    assert [m.finding.where for m in members] == [f"universe {n}" for n in range(1, 31)]
+    qtbot.mouseClick(bundle, Qt.MouseButton.LeftButton)
+    assert len(rows()) == 1
+    # stepping to one of them opens what it stands in
+    drawer.open_finding(next(f for f in drawer.listed_findings() if f.where == "universe 10"))
+    assert len(rows()) == 30  # the line, and all but the one that is opened
+    before = window.session.rig
+    fix = next(
+        b for b in drawer.findChildren(QPushButton) if b.text().startswith("Feed 30 universes") and b.isVisible()
+    )
+    primary = [b for b in drawer.findChildren(QPushButton) if b.property("primary") and b.isVisible()]
+    assert primary == [fix]
+    qtbot.mouseClick(fix, Qt.MouseButton.LeftButton)
+    assert not rows() and sorted(f.wire for f in window.session.rig.feeds.values()) == list(range(1, 31))
+    window.session.undo_edit()
+    assert window.session.rig == before
 
 
 def test_findings_are_walked_and_put_right_by_keys(window: Window, qtbot: QtBot) -> None:

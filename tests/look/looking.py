@@ -85,6 +85,9 @@ def look_through(
                 if part in words and n % every == 0:
                     show(window)
                     settle()
+                    limit = PatienceLimit(10)
+                    while words.startswith("Sheets") and window.sheets.is_making and limit.lasts():
+                        settle()
                     eyes.look_at(window, f"{words}; {rig_words}; {look}", rig, colours=look.size == (1280, 800))
             if window.drawer.isVisible():
                 window.toggle_findings()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 
 from PySide6.QtCore import QEvent, QObject, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
@@ -29,6 +30,7 @@ from welvo.app.widgets.painting import (
 from welvo.app.widgets.tables import copy_cells
 from welvo.app.widgets.theme import THEME
 from welvo.checks.registry import RULES, Finding
+from welvo.checks.together import fix_for_all, in_bundles
 from welvo.rig.edits import end_waiver, waive_finding
 from welvo.rig.notation import say_count
 
@@ -93,12 +95,25 @@ class FindingRow(QWidget):
             super().keyPressEvent(e)
 
 
+class BundleRow(FindingRow):
+    """Many findings of one kind as one line, which opens."""
+
+    def __init__(self, members: list[Finding], is_open: bool) -> None:
+        first = members[0]
+        count = f"{len(members)} {'shown' if is_open else 'like it'}"
+        super().__init__(replace(first, title=RULES[first.code].title, where=count))
+        self.members = members
+        self.setAccessibleName(f"{first.severity}: {RULES[first.code].title}, {say_count(len(members), 'finding')}")
+        self.setToolTip("Click shows them one by one." if not is_open else "Click shows them as one line.")
+
+
 class OpenedFinding(QFrame):
     """The open finding: its reason, what the fix changes, the fix, and the way there."""
 
     go = Signal(object)
 
-    def __init__(self, session: Session, network: Network, finding: Finding) -> None:
+    def __init__(self, session: Session, network: Network, finding: Finding, in_bundle: bool = False) -> None:
+        """`in_bundle` says that one fix for all stands above it, which is the accented one."""
         super().__init__()
         self._finding = finding
         c = THEME.color
@@ -121,7 +136,7 @@ class OpenedFinding(QFrame):
                 body.addWidget(_ChangeLine(what, old, new))
         buttons: list[QWidget | int | None] = []
         for n, fix in enumerate(finding.possible_fixes[:5]):
-            buttons.append(fix_button(session, network, fix, primary=n == 0, room=IN_DRAWER))
+            buttons.append(fix_button(session, network, fix, primary=n == 0 and not in_bundle, room=IN_DRAWER))
         if len(buttons) > 1:
             for b in buttons:
                 body.addLayout(flow_of_widgets(b, None))
@@ -208,6 +223,8 @@ class Drawer(QFrame):
         self.setAccessibleName("Findings")
         self.by = "cause"
         self.open_subject: tuple[str, str] | None = None
+        self._open_bundles: set[tuple[str, str]] = set()
+        """Groups and codes whose findings are shown one by one."""
         self._at = 0
         """Which of the findings shown was gone to last, from 0."""
         self._shown: object = None
@@ -260,13 +277,23 @@ class Drawer(QFrame):
         """Another rig: no filter of the former one hides its findings."""
         self.filter.clear()
         self.open_subject = None
+        self._open_bundles.clear()
         self.refresh()
 
     def listed_findings(self) -> list[Finding]:
         word = self.filter.text().strip().lower()
         report = self._session.report
         source: Iterable[Finding] = [f for f, _ in report.waived] if self.by == "waived" else report.findings
-        return [f for f in source if not word or word in f"{f.code} {f.title} {f.where} {f.reason}".lower()]
+        found = [f for f in source if not word or word in f"{f.code} {f.title} {f.where} {f.reason}".lower()]
+        if self.by == "waived":
+            return found
+        return [f for members in self._in_groups(found).values() for bundle in in_bundles(members) for f in bundle]
+
+    def _in_groups(self, found: list[Finding]) -> dict[str, list[Finding]]:
+        groups: dict[str, list[Finding]] = {}
+        for f in found:
+            groups.setdefault((f.cause or f.code) if self.by != "place" else f.where, []).append(f)
+        return groups
 
     def copy_findings(self) -> None:
         rows = [(f.code, str(f.severity), f.where, f.title, f.reason) for f in self.listed_findings()]
@@ -280,7 +307,15 @@ class Drawer(QFrame):
         waived = len(self._session.report.waived)
         self._by_buttons["waived"].setText(f"Waived {waived}" if waived else "Waived")
         found = self.listed_findings()
-        state = (found, self.by, self.open_subject, self.filter.text(), THEME.name, THEME.step)
+        state = (
+            found,
+            self.by,
+            self.open_subject,
+            frozenset(self._open_bundles),
+            self.filter.text(),
+            THEME.name,
+            THEME.step,
+        )
         if state == self._shown:
             return
         self._shown = state
@@ -288,17 +323,14 @@ class Drawer(QFrame):
         clear_layout(self._body)
         if not found:
             self._say_nothing_found()
-        groups: dict[str, list[Finding]] = {}
-        for f in found:
-            groups.setdefault((f.cause or f.code) if self.by != "place" else f.where, []).append(f)
-        for name, members in groups.items():
+        for name, members in self._in_groups(found).items():
             items = len({t for f in members for t in f.items})
             extra = f" · {say_count(items, 'fixture')}" if items > 1 and self.by == "cause" else ""
             head = make_label(name + extra, 11, quiet=True, wrap=True)
             head.setContentsMargins(16, 10, 16, 4)
             self._body.addWidget(head)
-            for f in members:
-                self._add_finding(f)
+            for bundle in in_bundles(members) if self.by != "waived" else [[f] for f in members]:
+                self._add_bundle(name, bundle)
         self._body.addStretch(1)
         # Without this the new rows would stand squeezed into the old height until the next turn of the event loop.
         self._body.activate()
@@ -307,7 +339,36 @@ class Drawer(QFrame):
             inner.resize(view.width(), max(view.height(), self._body.totalMinimumSize().height()))
         self._scroll.verticalScrollBar().setValue(at)
 
-    def _add_finding(self, f: Finding) -> None:
+    def _add_bundle(self, group: str, members: list[Finding]) -> None:
+        """A finding, or many of one kind as one line with one fix for all; opened, they stand below it."""
+        if len(members) == 1:
+            self._add_finding(members[0])
+            return
+        key = (group, members[0].code)
+        is_open = key in self._open_bundles or any((f.code, f.subject) == self.open_subject for f in members)
+        line = BundleRow(members, is_open)
+        line.clicked.connect(lambda: self._turn_bundle(key, is_open))
+        self._body.addWidget(line)
+        if not is_open:
+            return
+        fix = fix_for_all(members)
+        if fix is not None:
+            act = flow_of_widgets(fix_button(self._session, self._network, fix, primary=True, room=IN_DRAWER), None)
+            act.setContentsMargins(40, 6, 16, 6)
+            self._body.addLayout(act)
+        for f in members:
+            self._add_finding(f, in_bundle=fix is not None)
+
+    def _turn_bundle(self, key: tuple[str, str], is_open: bool) -> None:
+        """Open a bundle, or close it; an opened finding within closes with it."""
+        if is_open:
+            self._open_bundles.discard(key)
+            self.open_subject = None
+        else:
+            self._open_bundles.add(key)
+        self.refresh()
+
+    def _add_finding(self, f: Finding, in_bundle: bool = False) -> None:
         if self.by == "waived":
             why = next(w for x, w in self._session.report.waived if x is f)
             line = FindingRow(f, True)
@@ -315,7 +376,7 @@ class Drawer(QFrame):
             line.clicked.connect(lambda f=f: self._session.attempt_edit(end_waiver, f.code, f.subject))
             self._body.addWidget(line)
         elif (f.code, f.subject) == self.open_subject:
-            opened = OpenedFinding(self._session, self._network, f)
+            opened = OpenedFinding(self._session, self._network, f, in_bundle)
             opened.go.connect(self.go)
             self._body.addWidget(opened)
         else:

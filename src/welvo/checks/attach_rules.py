@@ -542,6 +542,7 @@ MANY_ALIKE = 4
     matters="On one device that is mostly a slip: one string then shows other colours, or flickers.",
     put_right="Set it as its neighbours, or say what the string is made of.",
     candidates=lambda ctx: list({ref.device for ref in ctx.index.cables_and_sums.streams}),
+    for_all="Set {n} as their neighbours are",
 )
 def unlike_its_neighbours(ctx: Context, device_id: str) -> Iterator[Found]:
     device = ctx.rig.devices[device_id]

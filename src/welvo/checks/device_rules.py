@@ -19,6 +19,7 @@ from welvo.rig.refs import Goto
 from welvo.rig.wiring import Port
 from welvo.settings.artnet import heard_port
 from welvo.settings.card import untick_settings
+from welvo.settings.compare import SettingLine
 
 
 @declare_rule(
@@ -105,6 +106,27 @@ def find_strangers(ctx: Context, _: str) -> Iterator[Found]:
             )
 
 
+AS_IT_CAME = 5
+"""From more settings at their factory values than this on a device is taken to have just come out of its box."""
+
+
+def _as_it_came(name: str, device_id: str, lines: list[SettingLine]) -> Found:
+    """One finding for all settings of a device that nobody has set yet."""
+    keys = tuple(x.key for x in lines if x.spec.writable)
+    count = say_count(len(lines), "setting")
+    change = (f"{name} · {count}", "as it came", "as planned")
+    return Found(
+        title=f"{name} is as it came: {count} to be set",
+        reason=f"{count} that the plan has otherwise stand at their factory values.",
+        facts={"settings": len(lines)},
+        subject=device_id,
+        where=name,
+        cause=f"{name} is set otherwise than planned",
+        goes_to=Goto("device", device_id),
+        fixes=[Fix(f"Push {say_count(len(keys), 'setting')}", (change,), push=(device_id, keys))] if keys else [],
+    )
+
+
 @declare_rule(
     "DEV-04",
     severity="warning",
@@ -120,10 +142,15 @@ def find_differing_settings(ctx: Context, device_id: str) -> Iterator[Found]:
     device = ctx.rig.devices[device_id]
     if _is_doubled(ctx, device_id) or not is_in_use(ctx.rig, "devices", device_id):
         return
+    lines = []
     for line in compare_device(ctx.index, ctx.observed, device_id, ctx.now):
         told = line.spec.scope == "port" and device.ports.get(line.port, Port()).feed  # WIRE-01 tells of these
-        if line.mark != "differs" or (told and line.spec.key in ("universe", "protocol")):
-            continue
+        if line.mark == "differs" and not (told and line.spec.key in ("universe", "protocol")):
+            lines.append(line)
+    if len(lines) > AS_IT_CAME and all(x.reported in (x.spec.factory, None) for x in lines):
+        yield _as_it_came(device.name, device_id, lines)
+        return
+    for line in lines:
         plan, has = say_setting(line.spec, line.plan), say_setting(line.spec, line.reported)
         what = f"{device.name} · {say_key(model_of(ctx.rig, device_id), line.key)}"
         label = f"Push {line.spec.label}: {plan}"

@@ -74,6 +74,7 @@ def same_wire(ctx: Context, fid: str) -> Iterator[Found]:
     matters="They stay dark, whatever the levels are.",
     put_right="Add a feed.",
     candidates=lambda ctx: [u for u in ctx.rig.universes if u not in ctx.feeds_by_universe],
+    for_all="Feed {n} universes, each by the sACN of its number",
 )
 def no_feed(ctx: Context, uid: str) -> Iterator[Found]:
     if ctx.feeds_by_universe.get(uid) or not is_in_use(ctx.rig, "universes", uid):
@@ -136,6 +137,7 @@ def empty_feed(ctx: Context, fid: str) -> Iterator[Found]:
     matters="Every device has to read every frame; Art-Net 4 wants levels unicast to subscribers only.",
     put_right="Send to subscribers, or to one address. Keep broadcast only for old nodes that know nothing else.",
     candidates=lambda ctx: ctx.feeds_like(lambda f: f.to == "broadcast"),
+    for_all="Send {n} feeds to subscribers",
 )
 def find_broadcast_feeds(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]

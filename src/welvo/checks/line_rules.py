@@ -578,6 +578,7 @@ def find_needed_adapters(ctx: Context, here: PortHere) -> Iterator[Found]:
     means="Somebody noted that the end of the line is not terminated.",
     matters="Echoes from the open end: flicker that comes and goes.",
     put_right="Put a 120 Ω terminator into the last lamp.",
+    for_all="Plan {n} terminators",
 )
 def open_end(ctx: Context, here: PortHere) -> Iterator[Found]:
     device_id, label = here.ref

@@ -323,6 +323,7 @@ def spans_universes(ctx: Context, key: str) -> Iterator[Found]:
     matters="Some receivers cannot take a cut pixel; a lost or late packet shows it in a wrong colour.",
     put_right="Keep pixels whole, or start the element so that the end falls between two pixels.",
     candidates=lambda ctx: list(ctx.rig.elements),
+    for_all="Keep the pixels of {n} elements whole",
 )
 def find_cut_pixels(ctx: Context, key: str) -> Iterator[Found]:
     element = ctx.rig.elements.get(key)

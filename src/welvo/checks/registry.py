@@ -265,6 +265,8 @@ class Rule:
     """The only subjects that can have a finding, where the index knows them: the others are not even asked."""
     touched: Touched | None = None
     """For rules about the whole rig: whether a change from one rig to another can matter to it."""
+    for_all: str = ""
+    """What the first fixes of {n} of its findings do together, where each stands on its own; empty: they may not."""
 
     def findings_about(self, ctx: Context, subject: Subject) -> tuple[Finding, ...]:
         """What the rule finds about one subject."""
@@ -305,6 +307,7 @@ def declare_rule(
     live: bool = False,
     candidates: Candidates | None = None,
     touched: Touched | None = None,
+    for_all: str = "",
 ) -> Callable[[Check], Check]:
     """Declare a rule. A code is given once and never to another rule: waivers in rig files are bound to it."""
 
@@ -325,6 +328,7 @@ def declare_rule(
             live=live,
             candidates=candidates,
             touched=touched,
+            for_all=for_all,
         )
         return check
 

@@ -619,6 +619,7 @@ def _as_connected(here: PortHere, connected: int) -> Fix:
     "it shows what the universes there carry, which may be another port's light.",
     put_right="Nothing, if it is meant; else configure the ports for what is attached to them.",
     candidates=lambda ctx: list({ref.device for ref in ctx.index.cables_and_sums.streams}),
+    for_all="Configure {n} devices for what is connected",
 )
 def configured_for_more(ctx: Context, device_id: str) -> Iterator[Found]:
     device = ctx.rig.devices[device_id]
@@ -695,6 +696,7 @@ def _say_configured_end(ctx: Context, stream: PortStream) -> str:
     matters="The end of the cable stays dark.",
     put_right="Configure the port for what is attached to it.",
     candidates=streams_to_check,
+    for_all="Configure {n} ports for what is attached",
 )
 def configured_for_less(ctx: Context, here: PortHere) -> Iterator[Found]:
     stream, configured, label = here.stream, here.port.pixels, here.ref.port

@@ -201,6 +201,7 @@ def several_feeds(ctx: Context, uid: str) -> Iterator[Found]:
     matters="The node drops frames; fades stutter, and some nodes fall behind.",
     put_right="Plan a rate the line can follow: 44 for 512 slots.",
     candidates=lambda ctx: ctx.feeds_like(lambda f: f.rate > 44),
+    for_all="Send {n} feeds more slowly",
 )
 def too_fast(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]
@@ -290,6 +291,7 @@ def _send_otherwise(fid: str, wire: str, rule_: str, words: str) -> list[Fix]:
     "a lamp switched on later gets nothing.",
     put_right="Send on change with keep-alive.",
     candidates=lambda ctx: _feeds_on_change_only(ctx, line=False),
+    for_all="Send {n} feeds all the time",
 )
 def no_keep_alive(ctx: Context, fid: str) -> Iterator[Found]:
     feed = ctx.rig.feeds[fid]

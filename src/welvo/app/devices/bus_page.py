@@ -107,7 +107,8 @@ class BusPage(QWidget):
         for w in (held, self.groups, self._scenes, self._inputs):
             scroll = QScrollArea()
             scroll.setWidgetResizable(True)
-            scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+            if w is not self.groups:  # sixteen groups have their width, and are moved sideways where there is no room
+                scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
             scroll.setWidget(w)
             self._stack.addWidget(scroll)
         self._build_scenes()

@@ -319,10 +319,13 @@ class Plan(QWidget):
             p.drawLine(QPointF(34, y), QPointF(self.width(), y))
         for n in range(first_x, last_x + 1):
             x = self.point_of_metres(n * step, 0).x()
-            draw_text_line(p, QRectF(x - 20, self.height() - 16, 40, 16), f"{n * step:g}", "quiet", 11, align=CENTRE)
+            if 50 <= x <= self.width() - 20:  # a number at the edge would be half of one
+                r = QRectF(x - 20, self.height() - 16, 40, 16)
+                draw_text_line(p, r, f"{n * step:g}", "quiet", 11, align=CENTRE)
         for n in range(first_y, last_y + 1):
             y = self.point_of_metres(0, n * step).y()
-            draw_text_line(p, QRectF(2, y - 8, 30, 16), f"{n * step:g}", "quiet", 11)
+            if 8 <= y <= self.height() - 24:
+                draw_text_line(p, QRectF(2, y - 8, 30, 16), f"{n * step:g}", "quiet", 11)
 
 
 class PositionsPage(QWidget):

@@ -105,9 +105,9 @@ class OpenedCable(OpenedBehind):
         else:
             assert self._course
             self._draw_bends(p)
+            self._draw_ends(p)  # before the seams, whose words give way to these
             for s in self._visible():
                 self._draw_stroke(p, s)
-            self._draw_ends(p)
             self._draw_names(p)
             y = float(TOP + self._course.lanes * PITCH + 4)
             for piece in self._bridges():
@@ -312,6 +312,7 @@ class OpenedCable(OpenedBehind):
                 self._seam_word(p, at_cut, "cut pixel", "warning", True)
 
     def _seam_word(self, p: QPainter, r: QRectF, words: str, token: str, bold: bool) -> None:
+        r = r.adjusted(0, 0, 0, THEME.step)
         if not any(r.intersects(o) for o in self._seam_words):
             self._seam_words.append(r)
             draw_text_line(p, r, words, token, 11, bold)
@@ -347,6 +348,7 @@ class OpenedCable(OpenedBehind):
                         continue
                 taken.append((x, x + wide))
                 y = TOP + s.lane * PITCH - 4
+                self._seam_words.append(QRectF(x, y, wide, 17 + THEME.step))
                 draw_text_line(
                     p, QRectF(x, y, wide + 10, 17), words, "text" if place else "warning", 13, True, elide=False
                 )
@@ -486,7 +488,7 @@ class OpenedArea(QScrollArea):
         self.opened = opened
         self.setWidgetResizable(True)
         self.setWidget(opened)
-        self.setMinimumHeight(96)
+        self.setMinimumHeight(80)
 
     def follow(self) -> None:
         course, chosen = self.opened._course, self.opened.chosen

@@ -94,7 +94,7 @@ class RiserDrawing(QWidget):
         self._hollow: list[QRectF] = []
         """Where strings and devices would lie that an edit moves, before it is done."""
         session.foreseen.connect(self._show_foreseen)
-        self.setMinimumHeight(130)
+        self.setMinimumHeight(90)
 
     # ---- what is shown
 

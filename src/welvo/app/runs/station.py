@@ -153,7 +153,7 @@ class RunsStation(Station):
             self.splitter.setStretchFactor(self.splitter.count() - 1, stretch)
         self.splitter.setSizes([264, 214, 150])
         self.splitter.setChildrenCollapsible(False)
-        below.setMinimumHeight(120)
+        below.setMinimumHeight(100)
         self.stack = QStackedWidget()
         self.stack.addWidget(self.splitter)
         self.stack.addWidget(self._empty_page())

@@ -60,6 +60,7 @@ class FileDialog(QFileDialog):
         if folder:
             self.setFileMode(QFileDialog.FileMode.Directory)
             self.setOption(QFileDialog.Option.ShowDirsOnly)
+        self.setSizeGripEnabled(False)
         self.setViewMode(QFileDialog.ViewMode.Detail)
         words = {
             QFileDialog.DialogLabel.LookIn: "Folder",

@@ -45,8 +45,9 @@ from PySide6.QtWidgets import (
 from welvo.app.disk import wait_for
 from welvo.app.widgets import marks
 from welvo.app.widgets.file_dialog import FileDialog
+from welvo.app.widgets.fitting import fit_parts
 from welvo.app.widgets.literal import literal_text, menu_words, visible_letters
-from welvo.app.widgets.painting import LEFT, RIGHT, draw_frame, draw_text_line
+from welvo.app.widgets.painting import LEFT, RIGHT, draw_frame, draw_text_line, width_of
 from welvo.app.widgets.painting import popup_menu as popup_menu
 from welvo.app.widgets.refusals import do_guarded, inform_near
 from welvo.app.widgets.theme import THEME
@@ -247,6 +248,8 @@ class RowPainter(QStyledItemDelegate):
         elif head.kind == "bar":
             _draw_bar(p, inner, words)
         else:
+            if " · " in words:
+                words = fit_parts(words, inner.width(), partial(width_of, bold=line.bold))
             draw_text_line(
                 p,
                 inner,
