@@ -69,6 +69,33 @@ def test_single_pixels_are_picked_and_driven(bench: Window, qtbot: QtBot) -> Non
     assert bench.bench.bank.having["Dimmer"] == 2 and bench.bench.bank.having["Pan"] == 1
 
 
+def test_light_up_lights_the_pixel_that_is_picked_and_not_its_string(bench: Window, qtbot: QtBot) -> None:
+    pick(bench, qtbot, "ribbon/2")
+    press(bench, "Light up")
+    lit = [n for n, v in enumerate(frame(bench, "u2")) if v]
+    assert lit == [101, 102, 103] or lit == list(range(100, 106))[3:], lit
+    press(bench, "Zero all")
+    assert not any(frame(bench, "u2"))
+    press(bench, "Release all")
+    # a pixel that was picked in another station
+    bench.session.select_items([])
+    bench.session.change_selection(Selection("item", ("e",), pixel=3))
+    assert bench.bench.pixels == {"e": (3,)} and bench.bench.pick.text() == "ribbon/3"
+    press(bench, "Reveal")
+    assert sum(v > 0 for v in frame(bench, "u2")) == 3
+    bench.session.change_selection(Selection("item", ("e",)))
+    assert not bench.bench.pixels
+    press(bench, "Reveal")
+    assert sum(v > 0 for v in frame(bench, "u2")) > 100
+    # a lamp with pixels and a dimmer of its own: the dimmer is needed as well, the other pixels are not
+    press(bench, "Release all")
+    pick(bench, qtbot, "201/1")
+    press(bench, "Light up")
+    held = bench.network.meant.levels
+    item = bench.session.selection.first_selected
+    assert held.held[item, "Dimmer"] == 1.0 and {n for n, _ in held.pixels[item]} == {1}
+
+
 def test_values_are_typed_in_percent_and_refused_outside(bench: Window, qtbot: QtBot) -> None:
     pick(bench, qtbot, "101")
     bench.bench.bank.setFocus()

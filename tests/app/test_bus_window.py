@@ -11,20 +11,26 @@ import pytest
 from msgspec import UNSET
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QLabel, QPushButton
+from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
-from tests.app.conftest import beside_stand_ins, pointer_moved
+from tests.app.conftest import beside_stand_ins, field_of, pointer_moved
 from tests.app.test_lamps_window import found, named, press, until
 from tests.app.test_manual_page import Hand
 from welvo.app.devices.bus_groups import HEAD, group_mark
+from welvo.app.session import Selection
 from welvo.app.widgets.fields import CommandLine, Field
+from welvo.app.widgets.panels import Ways
 from welvo.app.window import Window
+from welvo.buses.edits import set_bus, set_gear
 from welvo.buses.plan import bus_at
 from welvo.demo.gallery import make_gallery
 from welvo.live.status import read_status
+from welvo.matching.gear import say_time
+from welvo.matching.plan_back import copy_port, copy_targets
 from welvo.protocols.status_page import GearOnBus
 from welvo.rig.base import Refused
+from welvo.rig.document import Rig
 from welvo.rig.refs import Goto, PortRef
 
 ORDER = [7, 0, 13, 2, 19, 4, 1, 16, 8, 3, 11, 10, 6, 5, 18, 9, 12, 15, 14, 17]
@@ -275,6 +281,64 @@ def _fade(rig: Any, ref: PortRef, short: int) -> Any:
     from welvo.buses.edits import set_gear
 
     return set_gear(rig, ref, [short], "", fade_time=9)
+
+
+def test_several_gear_are_set_at_once(make: Callable[[Rig], Window], qtbot: QtBot) -> None:
+    window = make(make_gallery())
+    window.resize(1280, 800)
+    ref = ref_of(window)
+    window.go(Goto("bus", *ref, 2))
+    page, session = window.devices.bus, window.session
+    board = page.board
+    Hand(window, qtbot).click(board, board.cell_of_place(2).center().toPoint())
+    keys = Qt.KeyboardModifier
+    for place, key in ((5, keys.ShiftModifier), (4, keys.ControlModifier), (9, keys.ControlModifier)):
+        qtbot.mouseClick(board, Qt.MouseButton.LeftButton, key, board.cell_of_place(place).center().toPoint())
+    assert page.chosen_places == [2, 3, 5, 9] and board.also == {3, 5, 9}
+    panel = window.devices.panel
+    before = {g.at: g for g in bus_at(session.rig, ref).gear}
+    assert not [f for f in panel.findChildren(Field) if f.accessibleName() == "Name" and f.isVisible()]
+    fade = field_of(panel, "Fade time")
+    fade.setText("8 s")
+    fade.commit()
+    after = {g.at: g for g in bus_at(session.rig, ref).gear}
+    assert {n for n in after if after[n].fade_time != before[n].fade_time} == {2, 3, 5, 9}
+    assert len({after[n].fade_time for n in (2, 3, 5, 9)}) == 1 and after[2].fade_time
+    panel.refresh()  # as the next word of the network does
+    assert field_of(panel, "Fade time").text() == say_time(after[2].fade_time)
+    session.undo_edit()
+    assert {g.at: g for g in bus_at(session.rig, ref).gear} == before
+    # what differs is shown as nothing, and is not made alike by looking at it
+    session.make_edit(set_gear, ref, [3], "", least=20)
+    session.make_edit(set_gear, ref, [5], "", least=30)
+    assert field_of(panel, "Least level").text() == ""
+    assert bus_at(session.rig, ref).gear_at(3).least == 20  # type: ignore[union-attr]
+    qtbot.mouseClick(board, Qt.MouseButton.LeftButton, keys.NoModifier, board.cell_of_place(7).center().toPoint())
+    assert page.chosen_places == [7] and not board.also
+
+
+def test_a_bus_is_a_bus_in_runs_and_its_settings_are_copied(make: Callable[[Rig], Window], qtbot: QtBot) -> None:
+    window = make(make_gallery())
+    ref = ref_of(window)
+    window.show_station("Runs")
+    window.session.change_selection(Selection("port", (ref.device, ref.port)))
+    QApplication.processEvents()
+    runs = window.runs
+    assert runs.port_attached_to == "" and not runs.attach.isEnabled() and not runs.go.isEnabled()
+    words = [x.text() for x in runs.panel.findChildren(QLabel) if x.isVisible()]
+    table = next(w for w in runs.panel.findChildren(Ways) if w.isVisible() and "Gear" in w.accessibleName())
+    assert "Gear 20 planned" in table.accessibleName() and not [w for w in words if "pixel" in w.lower()]
+    press(runs.panel, "Show the bus")
+    assert window.station == "Devices" and window.devices.bus.isVisible() and window.devices.bus.port == "BUS 1"
+    # Copy to…: how the bus follows its universe; its gear stays
+    rig = window.session.rig
+    slow, _ = set_bus(rig, ref, "", every=9.0, control="white")
+    (other,) = (t for t in copy_targets(slow, ref.device, ref.port) if t.label == "BUS 2")
+    assert ("may take, in seconds", "2", "9") in other.changes and ("control", "intensity", "white") in other.changes
+    copied, _ = copy_port(slow, ref.device, ref.port, [(ref.device, "BUS 2")])
+    two = bus_at(copied, ref._replace(port="BUS 2"))
+    assert (two.every, two.control) == (9.0, "white")
+    assert two.gear == bus_at(rig, ref._replace(port="BUS 2")).gear
 
 
 def test_a_gateway_follows_its_universe(faulty: Window, qtbot: QtBot) -> None:

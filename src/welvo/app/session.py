@@ -100,6 +100,8 @@ class Session(QObject):
     done = Signal(str)
     """What was just done, where undoing it is to be offered beside the words."""
     since_changed = Signal()
+    place_wanted = Signal(object)
+    """Somebody wants to go to where something is set, as a Goto."""
     search_wanted = Signal(str)
     """A device is to be looked for, by its id."""
     working = Signal(str)

@@ -116,6 +116,7 @@ class Window(QWidget):
         session.said.connect(self.message.say)
         session.working.connect(self._say_working)
         session.search_wanted.connect(self._find_device)
+        session.place_wanted.connect(self.go)
         session.done.connect(lambda words: self.message.say(words, "note", undo=True))
         self.message.undo.connect(session.undo_edit)
         session.changed.connect(lambda _: self.message.no_undo())

@@ -15,13 +15,14 @@ from msgspec.structs import replace
 from welvo.matching.planned import segments_of
 from welvo.rig.abilities import port_gives_what
 from welvo.rig.base import Refused
+from welvo.rig.buses import NO_BUS
 from welvo.rig.colours import straight_order
 from welvo.rig.document import Edit, Rig, put_entries
 from welvo.rig.edits import plan_setting, set_device
 from welvo.rig.entered import SettingValue
 from welvo.rig.plan import model_of, split_key, split_owner
 from welvo.rig.refs import PortRef
-from welvo.rig.wiring import Device, Port
+from welvo.rig.wiring import Device, DeviceModel, Port
 from welvo.runs.cable import Cables
 from welvo.runs.edits import change_segment, set_device_way
 
@@ -87,6 +88,15 @@ COPIED = ("brightness", "overrides", "gamma", "dither", "chip")
 """What is copied from port to port besides settings planned by hand. What is attached, and where it begins, is not."""
 
 
+COPIED_OF_BUS = ("addressing", "control", "curve", "least", "every")
+"""What is copied from bus to bus; the gear that is planned on it is not."""
+WORDS_OF_PORT = {
+    "overrides": "instead of the device's", "dither": "dithering", "chip": "chip type", "every": "may take, in seconds",
+    "least": "least level",
+}  # fmt: skip
+"""What is called otherwise than its key."""
+
+
 class PortCopy(NamedTuple):
     """One port that settings would be copied to, and what each would become: (setting, before, after)."""
 
@@ -116,8 +126,20 @@ def copy_targets(rig: Rig, device_id: str, label: str) -> list[PortCopy]:
                 for key in sorted({*has.settings, *source.settings})
                 if has.settings.get(key) != source.settings.get(key)
             ]
-            found.append(PortCopy(other_id, port, tuple(changes)))
+            changes += [
+                (key, _say_value(getattr(has.bus or NO_BUS, key)), _say_value(getattr(source.bus or NO_BUS, key)))
+                for key in COPIED_OF_BUS
+                if (has.bus or source.bus) and getattr(has.bus or NO_BUS, key) != getattr(source.bus or NO_BUS, key)
+            ]
+            said = tuple((_word_for_setting(model, key), a, b) for key, a, b in changes)
+            found.append(PortCopy(other_id, port, said))
     return found
+
+
+def _word_for_setting(model: DeviceModel | None, key: str) -> str:
+    """What a setting of a port is called, as its page or its form calls it."""
+    spec = model.spec_of_setting(key) if model else None
+    return (spec.label.lower() if spec else WORDS_OF_PORT.get(key)) or key.replace("_", " ")
 
 
 def _say_value(value: object) -> str:
@@ -138,6 +160,8 @@ def copy_port(rig: Rig, device_id: str, label: str, targets: Sequence[tuple[str,
         device = changed.get(other_id, rig.devices[other_id])
         has = device.ports.get(port, Port())
         new = replace(has, settings=source.settings, **{key: getattr(source, key) for key in COPIED})
+        if source.bus is not None:
+            new = replace(new, bus=replace(has.bus or NO_BUS, **{k: getattr(source.bus, k) for k in COPIED_OF_BUS}))
         changed[other_id] = replace(device, ports={**device.ports, port: new})
     count = len(targets)
     words = f"copy settings of {rig.devices[device_id].name} {label} to {count} port{'s' if count > 1 else ''}"

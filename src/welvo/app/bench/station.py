@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import partial
 
 from PySide6.QtCore import QRectF, QSize, Qt
@@ -40,9 +40,10 @@ from welvo.app.widgets.painting import (
 from welvo.app.widgets.station import Station
 from welvo.app.widgets.theme import THEME
 from welvo.bench.borrowing import choose_borrowed, lent_universes, say_borrowed
-from welvo.bench.levels import light_up, read_function_value, reveal_item
+from welvo.bench.levels import light_up, pixel_functions, read_function_value, reveal_item
 from welvo.bench.picking import PickedItems, pick_items
 from welvo.bench.seeing import port_for
+from welvo.patch.index import Index
 from welvo.patch.slot_words import channel_words, slot_word
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
@@ -160,6 +161,8 @@ class BenchStation(Station):
         self.pixels: dict[str, tuple[int, ...]] = {}
         """Items of which single pixels are driven, and which."""
         self._typed_pixels = ""
+        self._pixel_seen: tuple[tuple[str, ...], int] = ((), 0)
+        """Which pixel of which item was picked elsewhere when this was looked at last; 0: none."""
         self._kept_for: tuple[str, ...] = ()
         self._warned = False
         self.pick = Field(
@@ -468,11 +471,26 @@ class BenchStation(Station):
         words += [s.rig.elements[k].name for k in self.selected_keys if k in s.rig.elements]
         self.pick.set_value(", ".join(words))
 
+    def _take_picked_pixel(self) -> None:
+        """A pixel that was picked in another station is what is driven here, not the whole string."""
+        s = self._session
+        now = (s.selection.ids, s.selection.pixel if s.selection.kind == "item" else 0)
+        if now == self._pixel_seen:
+            return
+        before, self._pixel_seen = self._pixel_seen, now
+        if now[1] and len(now[0]) == 1:
+            self.pixels = {now[0][0]: (now[1],)}
+            self._typed_pixels = f"{name_of_item(s.rig, now[0][0])}/{now[1]}"
+            self._kept_for = now[0]
+        elif before[1] and before[0] == now[0]:
+            self.pixels, self._typed_pixels = {}, ""
+
     def refresh(self) -> None:
         s = self._session
         keys = self.selected_keys
         if self.pixels and s.selection.ids != self._kept_for:
             self.pixels, self._typed_pixels = {}, ""  # something else was picked elsewhere
+        self._take_picked_pixel()
         self._show_pick()
         lending = bool(lent_universes(s.rig))
         self.borrowed.setVisible(lending)
@@ -526,17 +544,25 @@ class BenchStation(Station):
         self.tick()
 
     def _light_selection(self) -> None:
-        for key in self.selected_keys:
-            for function, level in light_up(self._session.index, key).items():
-                self._network.meant.levels.hold_function([key], function, level)
-        self._follow_levels()
+        self._hold_for_picked(light_up)
 
     def _reveal_selection(self) -> None:
+        self._hold_for_picked(reveal_item)
+
+    def _hold_for_picked(self, wanted: Callable[[Index, str], dict[str, float]]) -> None:
+        """Hold what makes each picked item visible. Where single pixels are picked, theirs alone are held, and what
+        the whole lamp needs besides: its dimmer, its shutter."""
+        index, levels = self._session.index, self._network.meant.levels
         for key in self.selected_keys:
-            for function, level in reveal_item(self._session.index, key).items():
-                if self._network.meant.levels.move_from(self._session.index, [key], function):
+            pixels = self.pixels.get(key, ())
+            single = pixel_functions(index, key) if pixels else ()
+            for function, level in wanted(index, key).items():
+                if levels.move_from(index, [key], function):
                     self._heads_move()
-                self._network.meant.levels.hold_function([key], function, level)
+                if function in single:
+                    levels.hold_pixels(key, pixels, function, level)
+                else:
+                    levels.hold_function([key], function, level)
         self._follow_levels()
 
     def _heads_move(self) -> None:
@@ -591,7 +617,11 @@ class BenchStation(Station):
             self.wire.tick(fresh=True)
 
     def _hold_at_zero(self) -> None:
-        self._network.meant.levels.hold_at_zero(self._session.index, self.selected_keys)
+        levels, index = self._network.meant.levels, self._session.index
+        levels.hold_at_zero(index, [k for k in self.selected_keys if k not in self.pixels])
+        for key, pixels in self.pixels.items():
+            for function in pixel_functions(index, key):
+                levels.hold_pixels(key, pixels, function, 0.0)
         self._follow_levels()
 
     def release_all(self) -> None:

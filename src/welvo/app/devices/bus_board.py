@@ -46,9 +46,11 @@ def place_words(place: GearPlace, searched: bool) -> str:
 
 
 class BusBoard(QWidget):
-    """`picked` carries a place, `moved` two of them that shall change what is at them, `blink` one for Space."""
+    """`picked` carries a place, `added` one that is taken to what is chosen (or away again), with whether all between
+    are, `moved` two of them that shall change what is at them, `blink` one for Space."""
 
     picked = Signal(int)
+    added = Signal(int, bool)
     moved = Signal(int, int)
     blink = Signal(int)
 
@@ -57,6 +59,8 @@ class BusBoard(QWidget):
         self.places: list[GearPlace] = []
         self.searched = False
         self.chosen = -1
+        self.also: frozenset[int] = frozenset()
+        """Places that are chosen besides."""
         self.blinking = -1
         self.staged: dict[int, int] = {}
         """Where the gear at a short address is to be; only gear that moves."""
@@ -75,9 +79,9 @@ class BusBoard(QWidget):
         self.setAccessibleDescription("; ".join(place_words(p, searched) for p in places if p.planned or p.seen))
         self.update()
 
-    def choose_place(self, place: int) -> None:
-        if place != self.chosen:
-            self.chosen = place
+    def choose_place(self, place: int, also: frozenset[int] = frozenset()) -> None:
+        if (place, also) != (self.chosen, self.also):
+            self.chosen, self.also = place, also
             self.update()
 
     # ---- where
@@ -116,7 +120,7 @@ class BusBoard(QWidget):
         left = place.seen is not None and self.staged.get(place.at, place.at) != place.at and who is None
         there = place.planned is not None or place.seen is not None or moved
         draw_frame(p, r, "raised" if there else None, "edge" if there else "line", 3, 1)
-        if place.at == self.chosen:
+        if place.at == self.chosen or place.at in self.also:
             draw_frame(p, r.adjusted(-1, -1, 1, 1), "select", "text", 4, 2)
         inside = r.adjusted(5, 3, -5, -3)
         line = inside.height() / 3
@@ -157,6 +161,10 @@ class BusBoard(QWidget):
         if place < 0:
             return
         self.setFocus()
+        keys = e.modifiers()
+        if keys & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier):
+            self.added.emit(place, bool(keys & Qt.KeyboardModifier.ShiftModifier))
+            return
         self._press = place
         self.picked.emit(place)
 
@@ -188,6 +196,9 @@ class BusBoard(QWidget):
         elif Qt.Key(e.key()) in steps:
             to = max(0, self.chosen) + steps[Qt.Key(e.key())] if self.chosen >= 0 else 0
             if 0 <= to < COLUMNS * ROWS:
+                if e.modifiers() & Qt.KeyboardModifier.ControlModifier:
+                    self.added.emit(to, True)
+                    return
                 if e.modifiers() & Qt.KeyboardModifier.ShiftModifier and self._gear_to_be_at(self.chosen) is not None:
                     self.moved.emit(self.chosen, to)
                 self.picked.emit(to)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import time
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QPushButton, QScrollArea, QStackedWidget, QWidget
 
 from welvo.app.devices.bus_board import BusBoard, mark_of_place
@@ -51,6 +51,9 @@ PAGES = {
 class BusPage(QWidget):
     """The right side of the station while a lamp bus is looked at."""
 
+    also_changed = Signal()
+    """Other places are chosen besides the selected one."""
+
     def __init__(self, session: Session, network: Network) -> None:
         super().__init__()
         self._session, self._network = session, network
@@ -92,7 +95,11 @@ class BusPage(QWidget):
         self._strip = column_of_widgets(spacing=4)
         self._strip.setContentsMargins(16, 0, 16, 2)
         self.board = BusBoard()
+        self.also: frozenset[int] = frozenset()
+        """Places that are chosen besides the selected one."""
+        self._also_of = -1
         self.board.picked.connect(self._pick_place)
+        self.board.added.connect(self._add_place)
         self.board.moved.connect(self._stage_move)
         self.board.blink.connect(self.blink_gear)
         held = QWidget()
@@ -188,6 +195,31 @@ class BusPage(QWidget):
         self.page = name
         self.refresh()
 
+    @property
+    def chosen_places(self) -> list[int]:
+        """The places that are chosen on the board: those taken along, and the one that is selected."""
+        place = self._session.selection.place
+        return sorted({place, *self.also}) if place >= 0 else []
+
+    def _add_place(self, place: int, between: bool) -> None:
+        """Take a place to what is chosen, or away again; `between` takes all from the selected one to it."""
+        now = self._session.selection.place
+        if now < 0:
+            self._pick_place(place)
+            return
+        if between:
+            self.also = frozenset(range(min(now, place), max(now, place) + 1)) - {now}
+        elif place == now:
+            if self.also:
+                first = min(self.also)
+                also = self.also - {first}
+                self._pick_place(first)
+                self.also = also
+        else:
+            self.also = self.also ^ {place}
+        self.refresh()
+        self.also_changed.emit()
+
     def selected_place(self) -> GearPlace | None:
         """The place that is selected."""
         n = self._session.selection.place
@@ -216,7 +248,9 @@ class BusPage(QWidget):
             self.places, seen is not None, dict(self.work.staged.get(self.bus_shown, {})),
             blinking[1] if blinking and blinking[0] == self.bus_shown else -1,
         )  # fmt: skip
-        self.board.choose_place(s.selection.place)
+        if s.selection.place != self._also_of:
+            self._also_of, self.also = s.selection.place, frozenset()
+        self.board.choose_place(s.selection.place, self.also)
         self.groups.show_places(self.places, self.counted_from())
         busy = self.work.words_if_busy(self.bus_shown)
         self.search.setEnabled(not busy)
@@ -387,7 +421,11 @@ class BusPage(QWidget):
         self.refresh()
 
     def _pick_place(self, place: int) -> None:
+        had, self.also = self.also, frozenset()
         self._session.change_selection(Selection("port", (self.device_id, self.port), place=place))
+        if had:
+            self.refresh()
+            self.also_changed.emit()
 
     def _search_bus(self) -> None:
         self._apart = []
@@ -423,7 +461,7 @@ class BusPage(QWidget):
         """Plan the level of the gear that is chosen in the list, and go on to the next."""
         place, ids = self._session.selection.place, self.scene_list.rows.ids
         level = read_gear_level(typed, "none")
-        self._session.make_edit(set_scene, self.bus_shown, self.scene, {place: level})
+        self._session.make_edit(set_scene, self.bus_shown, self.scene, dict.fromkeys(self.chosen_places, level))
         after = self.scene_list.rows.row_of(place) + 1
         if self.scene_level.hasFocus() and 0 < after < len(ids):
             self._pick_place(ids[after])

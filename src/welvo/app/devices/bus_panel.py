@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from msgspec.structs import asdict
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
@@ -12,7 +13,7 @@ from welvo.app.devices.bus_page import BusPage
 from welvo.app.devices.notices import BothLine
 from welvo.app.widgets.fields import Choice, Field
 from welvo.app.widgets.flow import flow_of_widgets, keep_width
-from welvo.app.widgets.forms import Subject, Typed, ValueChoice
+from welvo.app.widgets.forms import Row, Subject, Together, Typed, ValueChoice
 from welvo.app.widgets.painting import CENTRE, draw_text_line, make_button, make_label
 from welvo.app.widgets.panels import FormPanel, Title, Ways, finding_card
 from welvo.app.widgets.theme import THEME
@@ -37,8 +38,11 @@ from welvo.rig.base import Refused
 from welvo.rig.buses import ADDRESSINGS, CONTROLS, CURVES, Bus, Gear
 from welvo.rig.counting import SLOTS
 from welvo.rig.edits import set_port
-from welvo.rig.notation import say_count, say_place
+from welvo.rig.notation import say_count, say_numbers, say_place
 from welvo.rig.refs import BUS, SegmentRef
+
+SEVERAL = "several"
+"""The choice that stands for different values of several gear."""
 
 
 def show_bus(panel: FormPanel, page: BusPage) -> None:
@@ -164,7 +168,7 @@ def show_place(panel: FormPanel, page: BusPage, place: GearPlace) -> None:
     model_base = page.counted_from()
     more = f", {place.at + model_base} on its page" if model_base else ""
     panel.words(f"{ref.port} of {s.rig.devices[ref.device].name}, short address {place.at}{more}.")
-    _planned_fields(panel, page, place)
+    _planned_fields(panel, page, [place.at])
     if seen:
         to = Field(
             "The place at which this gear belongs. Who is there comes here; nothing happens until it is written.",
@@ -218,6 +222,33 @@ def show_place(panel: FormPanel, page: BusPage, place: GearPlace) -> None:
         _copy_to_others(panel, page, place)
 
 
+def show_places(panel: FormPanel, page: BusPage, places: list[int]) -> None:
+    """Several gear at once: what is typed is planned for all of them, and written to all of them."""
+    s, ref = panel.session, page.bus_shown
+    bus = bus_at(s.rig, ref)
+    planned = [g for g in bus.gear if g.at in places]
+    panel.body.addWidget(Title(f"Gear {say_numbers(places)}", say_count(len(places), "place")))
+    panel.words("What is typed here is planned for all of them. An empty field stands for different values.")
+    _planned_fields(panel, page, places)
+    if planned:
+        ats = [g.at for g in planned]
+        write = make_button(
+            f"Write what is planned to {len(ats)} gear",
+            lambda: page.work.write_planned(ref, ats),
+            "Sets them as planned.",
+        )
+        panel.body.addLayout(flow_of_widgets(write, None))
+        gone = make_button("Take out of the plan", lambda: s.make_edit(remove_gear, ref, ats), "Undo brings them back.")
+        panel.body.addLayout(flow_of_widgets(gone, None))
+
+
+def _in_common(places: list[int], bus: Bus) -> Gear:
+    """What is planned alike for several gear; where they differ, as if the plan did not care."""
+    first, *others = [bus.gear_at(n) or Gear(at=n) for n in places]
+    alike = {k: v for k, v in asdict(first).items() if k != "at" and all(getattr(g, k) == v for g in others)}
+    return Gear(at=first.at, **alike)
+
+
 def _level_field(page: BusPage, place: GearPlace, typed: str) -> None:
     level = read_gear_level(typed)
     if level is None:
@@ -225,15 +256,20 @@ def _level_field(page: BusPage, place: GearPlace, typed: str) -> None:
     page.work.set_level(page.bus_shown, place.at, level)
 
 
-def _planned_fields(panel: FormPanel, page: BusPage, place: GearPlace) -> None:
-    """The fields of what is planned at a place."""
-    s, ref, at = panel.session, page.bus_shown, place.at
+def _planned_fields(panel: FormPanel, page: BusPage, places: list[int]) -> None:
+    """The fields of what is planned at a place, or at several."""
+    s, ref, at, one = panel.session, page.bus_shown, places[0], len(places) == 1
+    who = f"gear {at}" if one else f"{len(places)} gear"
 
     def change(what: str, **fields: object) -> object:
-        return s.make_edit(set_gear, ref, [at], f"{what} of gear {at}", **fields)
+        return s.make_edit(set_gear, ref, places, f"{what} of {who}", **fields)
 
     def value() -> Gear | None:
-        return bus_at(s.rig, ref).gear_at(at) or Gear(at=at)
+        return _in_common(places, bus_at(s.rig, ref))
+
+    def kind_shown(g: Gear) -> str:
+        kinds = {(bus_at(s.rig, ref).gear_at(n) or g).kind for n in places}
+        return str(g.kind) if len(kinds) == 1 else SEVERAL
 
     def drives(typed: str) -> object:
         number = typed.strip()
@@ -252,14 +288,22 @@ def _planned_fields(panel: FormPanel, page: BusPage, place: GearPlace) -> None:
     ) -> Typed:
         return Typed(
             words, help_text, shown=say, width=96, preview=nearest,
-            take=lambda t: s.make_edit(set_gear, ref, [at], f"{words.lower()} of gear {at}", **{key: read(t)}),
+            take=lambda t: s.make_edit(set_gear, ref, places, f"{words.lower()} of {who}", **{key: read(t)}),
         )  # fmt: skip
 
     def level(g: Gear, key: str, mask: str = "") -> str:
         n = getattr(g, key)
         return "" if n is None else mask if n == dali.MASK else str(n)
 
-    panel.new_form(Subject(value, change), Gear).add(
+    def kinds() -> list[tuple[str, str]]:
+        options = [("-1", "not planned"), *((str(k), f"{w} ({k})") for k, w in dali.TYPES.items() if k < 254)]
+        found = value()
+        return [(SEVERAL, "several types"), *options] if found and kind_shown(found) == SEVERAL else options
+
+    def take_kind(key: str) -> object:
+        return None if key == SEVERAL else change("type", kind=int(key))
+
+    own: list[Row | Together] = [
         Typed("Name", "What the crew calls this gear. Free words; nothing depends on them.", "name"),
         Typed(
             "Drives",
@@ -268,12 +312,15 @@ def _planned_fields(panel: FormPanel, page: BusPage, place: GearPlace) -> None:
             take=drives,
             width=72,
         ),
+    ]
+    panel.new_form(Subject(value, change), Gear).add(
+        *(own if one else []),
         ValueChoice(
             "Type",
             "What kind of gear is planned here. Only the colour type follows colour.",
-            "kind",
-            (("-1", "not planned"), *((str(k), f"{words} ({k})") for k, words in dali.TYPES.items() if k < 254)),
-            read=int,
+            options=kinds,
+            shown=kind_shown,
+            take=take_kind,
         ),
         typed("groups", "Groups", "Groups from 0 to 15, such as 0, 3; or none. Empty: the plan does not care.",
               read_groups, lambda g: "" if g.groups is None else say_groups(g.groups)),
@@ -292,7 +339,7 @@ def _planned_fields(panel: FormPanel, page: BusPage, place: GearPlace) -> None:
         typed("failure", "At bus failure", "The level it takes when the bus fails: 0 to 254, a share, or last.",
               lambda t: read_gear_level(t, "last"), lambda g: level(g, "failure", "last")),
     )  # fmt: skip
-    if place.planned:
+    if one and bus_at(s.rig, ref).gear_at(at):
         gone = make_button("Take out of the plan", lambda: s.make_edit(remove_gear, ref, [at]), "Undo brings it back.")
         panel.body.addLayout(flow_of_widgets(gone, None))
 

@@ -9,7 +9,7 @@ from functools import partial
 from PySide6.QtCore import Signal
 
 from welvo.app.devices.bus_page import BusPage
-from welvo.app.devices.bus_panel import show_bus, show_place
+from welvo.app.devices.bus_panel import show_bus, show_place, show_places
 from welvo.app.devices.find import give_found_address
 from welvo.app.devices.lamp_page import LampPage
 from welvo.app.devices.lamp_panel import LampHands, show_lamp
@@ -97,7 +97,13 @@ class DevicesPanel(FormPanel):
             self._answers_before(device_id),
             self.network.hearing.why_unread(s.rig.devices[device_id].ip) if device_id else "",
             (THEME.name, THEME.step),
-            (self.bus.isVisible(), self.bus.bus_shown, place, self.network.buses.staged.get(self.bus.bus_shown))
+            (
+                self.bus.isVisible(),
+                self.bus.bus_shown,
+                place,
+                self.bus.also,
+                self.network.buses.staged.get(self.bus.bus_shown),
+            )
             if self.bus
             else None,
             (lamp, self.lamps.lamp_blinks(sel.lamp), self.network.lamps.results.get(sel.lamp)) if self.lamps else None,
@@ -112,7 +118,9 @@ class DevicesPanel(FormPanel):
         self.refreshers.clear()
         lines = {x.key: x for x in self._lines()}
         if on_bus and self.bus:
-            if place:
+            if place and len(self.bus.chosen_places) > 1:
+                show_places(self, self.bus, self.bus.chosen_places)
+            elif place:
                 show_place(self, self.bus, place)
             else:
                 show_bus(self, self.bus)

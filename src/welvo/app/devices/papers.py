@@ -19,7 +19,7 @@ from welvo.rig.entered import SettingValue
 from welvo.rig.notation import say_count
 from welvo.rig.plan import model_of, say_key, say_setting, spec_of
 from welvo.rig.protocol import PROTOCOLS
-from welvo.rig.wiring import Snapshot
+from welvo.rig.wiring import Port, Snapshot
 from welvo.settings import snapshots
 from welvo.settings.card import LIGHT, CardStep, card_steps, tick_settings, untick_settings
 from welvo.survey.device_tables import KINDS, device_table, hold_against_plan, read_table
@@ -240,7 +240,12 @@ class CopyPort(Dialog):
 
     def __init__(self, session: Session, device_id: str, port: str, parent: QWidget) -> None:
         name = session.rig.devices[device_id].name
-        note = "Brightness, gamma, chip and what was planned by hand. What is attached, and its feed, stay as they are."
+        of_bus = session.rig.devices[device_id].ports.get(port, Port()).bus is not None
+        note = (
+            "How the bus follows its universe, and what was planned by hand. Its gear, first slot and feed stay."
+            if of_bus
+            else "Brightness, gamma, chip and what was planned by hand. What is attached, and its feed, stay."
+        )
         super().__init__(parent, "Copy to other ports", f"Copy {name} {port} to", note, wide=640, high=440)
         self._session, self._device_id, self._port = session, device_id, port
         self.list = RowList("Ports", (Column("Device", 140), Column("Port", 70), Column("Would change", 380)))

@@ -129,6 +129,7 @@ class DevicesStation(Station):
         self.setLayout(layout)
         self.panel = DevicesPanel(lambda: self.settings.lines, session, network)
         self.panel.lamps, self.panel.bus = self.lamps, self.bus
+        self.bus.also_changed.connect(self.panel.refresh)
         self.panel.runs.connect(self.runs)
         self.panel.plan.connect(self.add_device)
         session.changed.connect(lambda _: self.refresh())

@@ -10,6 +10,7 @@ from welvo.app.widgets.painting import make_button
 from welvo.app.widgets.panels import FormPanel, Rows, Title
 from welvo.patch.limits import slots_of_port
 from welvo.rig.abilities import ability_of_port
+from welvo.rig.buses import ADDRESSINGS, CONTROLS
 from welvo.rig.counting import SLOTS
 from welvo.rig.edits import set_port
 from welvo.rig.lookup import universe_by_number
@@ -17,7 +18,7 @@ from welvo.rig.notation import say_place, say_thousands
 from welvo.rig.plan import model_of
 from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.readers import Percent, read_whole_number
-from welvo.rig.refs import PortRef
+from welvo.rig.refs import Goto, PortRef
 from welvo.rig.wiring import Port
 from welvo.runs.cable import PortStream
 from welvo.runs.edits import follow_runs, set_stream, what_follows
@@ -113,6 +114,9 @@ def show_port(panel: FormPanel, ref: PortRef) -> None:
         take=lambda fid: change("feed", feed=fid, follows=""),
     )
     form = panel.new_form(Subject(now, change), Port).add(takes)
+    if able.gives == "bus":
+        _show_bus(panel, ref)
+        return
     if able.gives == "dmx":
         form.add(_slots_field(panel, ref))
     if able.gives == "pixels":
@@ -129,6 +133,30 @@ def show_port(panel: FormPanel, ref: PortRef) -> None:
     show_cards(panel, ref.device, At(ref.port, -1, 0))
     panel.table("Its stream", lambda: _facts_of_stream(panel, ref))
     patch_buttons(panel, *ref)
+
+
+def _show_bus(panel: FormPanel, ref: PortRef) -> None:
+    """A lamp bus has no pixels and no cable to be drawn: what is planned on it, and the way to its board."""
+    s = panel.session
+
+    def facts() -> Rows:
+        device = s.rig.devices.get(ref.device)
+        bus = device.ports.get(ref.port, Port()).bus if device else None
+        if bus is None:
+            return (("Gear", "none planned"),)
+        return (
+            ("Gear", f"{len(bus.gear)} planned"),
+            ("Addressing", ADDRESSINGS[bus.addressing][1]),
+            ("Control", CONTROLS[bus.control][0]),
+            ("Slots", str(bus.slots_needed)),
+        )
+
+    panel.table("Its bus", facts)
+    goes = Goto("bus", ref.device, ref.port, -1)
+    help_text = "Goes to the board of this bus in Devices: its gear, groups and scenes."
+    panel.body.addLayout(
+        flow_of_widgets(make_button("Show the bus", lambda: s.place_wanted.emit(goes), help_text), None)
+    )
 
 
 def _facts_of_stream(panel: FormPanel, ref: PortRef) -> Rows:

@@ -30,6 +30,7 @@ from welvo.rig.notation import say_thousands
 from welvo.rig.plan import model_of
 from welvo.rig.refs import PortRef, to_run
 from welvo.rig.tints import tint_of
+from welvo.rig.wiring import Port
 from welvo.runs.cable import Piece, PortStream
 from welvo.runs.geometry import Course, Stroke, course_of, place_along
 
@@ -328,7 +329,10 @@ class RiserDrawing(QWidget):
                 over,
                 able.off,
             )
-        words = "" if narrow or stream or able.gives == "pixels" else "DMX" if able.gives == "dmx" else "bus"
+        words = "" if narrow or stream or able.gives == "pixels" else "DMX"
+        if able.gives == "bus":
+            planned = self._session.rig.devices[self.device_id].ports.get(label, Port()).bus
+            words = f"{len(planned.gear)} gear" if planned and planned.gear and not narrow else "bus"
         return Header(words, -1.0, False, able.off)
 
     def _draw_strings(self, p: QPainter, labels: list[str]) -> None:

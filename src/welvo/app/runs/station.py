@@ -313,7 +313,9 @@ class RunsStation(Station):
             and self.device_id in self._session.rig.devices
             and port_gives_what(self._session.rig, self.device_id, self.port_attached_to) == "dmx"
         )
-        self.attach.setPlaceholderText("line: 101-112" if dmx else "21 x 55 RGB ribbon, 3 to a port")
+        self.attach.setEnabled(bool(self.port_attached_to))
+        example = "line: 101-112" if dmx else "21 x 55 RGB ribbon, 3 to a port"
+        self.attach.setPlaceholderText(example if self.port_attached_to else "nothing to attach to a bus")
 
     def segments_of_kind(self, kind: str) -> list[SegmentRef]:
         """The segments of a kind that the list shows: device, port, place in the run."""
@@ -408,11 +410,14 @@ class RunsStation(Station):
     def port_attached_to(self) -> str:
         """The port that is attached to: the one picked, else the first with nothing on it, else the first for
         pixels."""
-        if self.at.label or self.device_id not in self._session.rig.devices:
+        if self.device_id not in self._session.rig.devices:
             return self.at.label
         device = self._session.rig.devices[self.device_id]
-        labels = self.riser.labels_of_ports
-        pixels = [p for p in labels if port_gives_what(self._session.rig, self.device_id, p) == "pixels"] or labels
+        gives = {p: port_gives_what(self._session.rig, self.device_id, p) for p in self.riser.labels_of_ports}
+        if self.at.label:
+            return self.at.label if gives.get(self.at.label) != "bus" else ""
+        labels = [p for p in self.riser.labels_of_ports if gives[p] != "bus"]
+        pixels = [p for p in labels if gives[p] == "pixels"] or labels
         return next((p for p in pixels if not (p in device.ports and device.ports[p].run)), pixels[0] if pixels else "")
 
     def _preview_typed(self, typed: str) -> None:
@@ -421,7 +426,11 @@ class RunsStation(Station):
         if not typed.strip() or not self.port_attached_to:
             self._session.show_foreseen(None)
             self.preview.setText(
-                "" if self.port_attached_to else "This device has no port for pixels. Choose another, or add one."
+                ""
+                if self.port_attached_to
+                else "Nothing can be attached here: a bus has gear, on its board in Devices. Choose another device."
+                if self.riser.labels_of_ports
+                else "This device has no port for pixels. Choose another, or add one."
             )
             self._fill_rows()
             return
@@ -445,7 +454,10 @@ class RunsStation(Station):
         if not typed:
             return False
         if not self.port_attached_to:
-            self._session.say("Pick a port first: click it in the riser, or walk there with the arrows.", "error")
+            words = "Pick a port first: click it in the riser, or walk there with the arrows."
+            if "bus" in {port_gives_what(self._session.rig, self.device_id, p) for p in self.riser.labels_of_ports}:
+                words = "Nothing is attached to a lamp bus here: its gear is planned on its board in Devices."
+            self._session.say(words, "error")
             return False
         done = self._session.attempt_edit(attach_wish, self.device_id, self.port_attached_to, typed, shipped_pixels())
         if done is None:
