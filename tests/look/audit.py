@@ -272,6 +272,8 @@ class Eyes:
                     self._say("pale", f"“{words}” in {pen} on {on}", w)
         for one, at, pen in painted:
             r = one.ink.toRect().intersected(at.visibleRegion().boundingRect()).translated(at.mapTo(root, QPoint(0, 0)))
+            if 2 * r.height() < one.ink.height():
+                continue  # a row that is scrolled half away: its edge is no ground to read on
             on = ground(r.intersected(QRect(0, 0, wide, high)))
             if on and on != pen and contrast_of_colours(pen, on) < READABLE:
                 self._say("pale", f"“{one.words}” in {pen} on {on}", at)

@@ -356,7 +356,8 @@ class Ribbon(QWidget):
             draw_text_line(p, r.adjusted(0, 0, 0, -20), hop.role[:1], "quiet", 11, align=CENTRE)
             return
         inner = r.adjusted(10, 0, -6, 0)
-        draw_text_line(p, QRectF(inner.left(), r.top() + 6, inner.width(), 16), hop.role, "quiet", 11)
+        if width_of(hop.role, 11) <= inner.width():  # else its value says what it is
+            draw_text_line(p, QRectF(inner.left(), r.top() + 6, inner.width(), 16), hop.role, "quiet", 11)
         value = _value_as_seen(hop.value, inner.width())
         size = fitting_size(value, inner.width())
         draw_text_line(p, QRectF(inner.left(), r.top() + 22, inner.width(), 22), value, size=size, bold=True)

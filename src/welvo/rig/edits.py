@@ -14,7 +14,7 @@ from welvo.rig.entered import SettingValue
 from welvo.rig.lookup import bench_sender, code_for, lowest_free_tint, name_of_item, universe_by_number
 from welvo.rig.notation import read_ip, say_count
 from welvo.rig.patched import Element, Fixture, Group, Place, Share, Waiver
-from welvo.rig.plan import model_of, ports_taking, spec_of, split_key
+from welvo.rig.plan import model_of, ports_taking, say_key, spec_of, split_key
 from welvo.rig.profile import CARRIED_PICTURES, Mode, Profile
 from welvo.rig.protocol import DESTINATION_WORDS, PROTOCOLS, USUAL, Protocol, say_wire
 from welvo.rig.reference_table import drop_entries
@@ -270,6 +270,17 @@ def remove_device(rig: Rig, device_id: str) -> Edit:
     }
     changes = drop_entries(rig, {"devices": [device_id]})
     return put_entries(rig, f"remove {rig.devices[device_id].name}", elements=elements, fixtures=fixtures, **changes)
+
+
+def set_lacking(rig: Rig, device_id: str, setting: str, lacks: bool) -> Edit:
+    """Note that a device does not have a setting of its model, or that it has it after all. What it lacks is planned no
+    more: no difference, no line on its card."""
+    device, model = rig.devices[device_id], model_of(rig, device_id)
+    if model is None or spec_of(model, setting) is None:
+        raise Refused(f"{device.name} has no setting “{setting}”.")
+    kept = tuple(k for k in device.lacks if k != setting)
+    words = f"{device.name} {'lacks' if lacks else 'has'} {say_key(model, setting)}"
+    return set_device(rig, device_id, words, lacks=(*kept, setting) if lacks else kept)
 
 
 def plan_setting(rig: Rig, device_id: str, setting: str, value: SettingValue | None) -> Edit:

@@ -158,6 +158,16 @@ def read_mask(text: str) -> str:
     return ".".join(str(int(p)) for p in parts)
 
 
+def read_mac(text: str) -> str:
+    """`02:4A:…`, `02-4a-…` or twelve digits → `02:4a:…`; empty stays empty. Raises Refused."""
+    digits = re.sub(r"[\s:.-]", "", text).lower()
+    if not digits:
+        return ""
+    if not re.fullmatch(r"[0-9a-f]{12}", digits):
+        raise Refused(f"“{text.strip()}” is no MAC. It has six pairs of digits and letters: 02:4a:00:1f:33:07.")
+    return ":".join(digits[n : n + 2] for n in range(0, 12, 2))
+
+
 def read_ip(text: str) -> str:
     """Four parts of 0..255; what cannot be one device's address is refused with the reason."""
     parts = text.strip().split(".")

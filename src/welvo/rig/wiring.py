@@ -140,6 +140,8 @@ class Device(Value, frozen=True, kw_only=True):
     """What was done to the short addresses on its buses, the oldest first."""
     entered: dict[str, Entered] = {}
     """By full key: what was ticked off on its setting card."""
+    lacks: tuple[str, ...] = ()
+    """Full keys of settings of its model that this device, with its firmware, does not have."""
 
 
 class Show(Value, frozen=True, kw_only=True):

@@ -73,7 +73,7 @@ def compare_settings(
     live = is_recent(observed, at, now)
     told = said is not None and is_recent(observed, said.at, now)
     written = observed.written.get(device, {})
-    ticked = rig.devices[device].entered
+    ticked, lacks = rig.devices[device].entered, rig.devices[device].lacks
     results = observed.results.get(device, {})
     entered = said.entered if said else {}
     saved = said.saved if said else {}
@@ -85,14 +85,16 @@ def compare_settings(
         want, have = plan.get(key), has.get(key)
         needs = waits.get(key, ())
         mark: Mark
-        if want is None:
-            mark = "silent"
+        if want is None or key in lacks:
+            want, mark = None, "silent"
         elif have == want and live and not written:
             mark = "matches"
         elif (pushed := written.get(key)) and pushed.value == want and pushed.at > at:
             mark = "claimed"
         elif have is None and id(spec) in by_http:
-            mark = "differs"  # it told everything it has, and this is not among it: a segment it does not know
+            # it told everything it has, and this is not among it: a segment it does not know; what would stand at its
+            # factory value anyway is no difference
+            mark = "unknown" if want == spec.factory else "differs"
         elif have is None or not live:
             mark = "claimed" if (by_hand := ticked.get(key)) and by_hand.value == want else "unknown"
         elif have == want:

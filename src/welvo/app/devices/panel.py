@@ -32,7 +32,7 @@ from welvo.observed.presence import Presence, is_recent, presence_of
 from welvo.observed.values import DeviceAnswer, Heard
 from welvo.rig.base import Refused
 from welvo.rig.edits import plan_setting, remove_device, set_device
-from welvo.rig.notation import say_count
+from welvo.rig.notation import read_mac, say_count
 from welvo.rig.plan import away_from_factory, device_at, model_of
 from welvo.rig.protocol import PROTOCOLS, say_wire
 from welvo.rig.wiring import Device, DeviceModel
@@ -309,6 +309,14 @@ class DevicesPanel(FormPanel):
                 shown=lambda d: str(d.ip),
                 take=lambda t: self._plan_address(device_id, t),
             ),
+            Typed(
+                "MAC",
+                "The MAC printed on the device. Another device at its address is found out, and this one elsewhere.",
+                shown=lambda d: str(d.settings.get("mac", "")),
+                take=lambda t: s.make_edit(plan_setting, device_id, "mac", read_mac(t) or None),
+                width=150,
+            ),
+            Typed("Firmware", "Which firmware the device has, as its page says it.", "firmware", width=110),
             Typed("Note", "Where it stands, which key opens it. Free words; nothing depends on them.", "note"),
         )
         if "password" in self.network.hearing.why_unread(device.ip):

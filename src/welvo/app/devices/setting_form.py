@@ -14,12 +14,12 @@ from welvo.app.widgets import marks
 from welvo.app.widgets.fields import Field
 from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.forms import Subject, Typed, ValueChoice
-from welvo.app.widgets.painting import CENTRE, column_of_widgets, draw_text_line, make_label
+from welvo.app.widgets.painting import CENTRE, column_of_widgets, draw_text_line, make_button, make_label
 from welvo.app.widgets.panels import FormPanel, Title, Ways
 from welvo.app.widgets.theme import THEME
 from welvo.app.widgets.who import say_when
 from welvo.observed.values import Written
-from welvo.rig.edits import plan_setting, who_else
+from welvo.rig.edits import plan_setting, set_lacking, who_else
 from welvo.rig.entered import Entered, SettingValue
 from welvo.rig.notation import say_place
 from welvo.rig.plan import link_of, model_of, read_setting, say_setting, setting_key, split_owner
@@ -113,6 +113,7 @@ def show_setting(panel: FormPanel, device_id: str, line: SettingLine, lines: dic
     elif line.spec.writable or line.key == "ip":
         _planned_field(panel, device_id, line, plan)
     panel.body.addWidget(_Both(line, plan, has, sentence_on_line(line, lines, model), device_says(line, lines, model)))
+    _offer_lacking(panel, device_id, line)
     panel.words("How far this setting has come")
     pushed, ticked = s.observed.written.get(device_id, {}).get(line.key), device.entered.get(line.key)
     claimed = pushed is not None or (ticked is not None and ticked.value == line.plan)
@@ -120,6 +121,22 @@ def show_setting(panel: FormPanel, device_id: str, line: SettingLine, lines: dic
     panel.words(say_where_it_came(line, pushed, ticked, link_of(model, line.spec) if model else ""))
     if line.port:
         _dependents_of_port(panel, device_id, split_owner(line.port)[0])
+
+
+def _offer_lacking(panel: FormPanel, device_id: str, line: SettingLine) -> None:
+    """A firmware may lack what its model has: then it nags nobody."""
+    s = panel.session
+    lacks = line.key in s.rig.devices[device_id].lacks
+    if lacks:
+        panel.words("This device does not have it: it is not planned, and not on its card.", quiet=False)
+        words, help_text = "It has it after all", "From then on it is planned and compared again."
+    elif line.reported is None and line.plan is not None:
+        words = "This device lacks it"
+        help_text = "Its firmware does not have this setting: it is no difference any more, and not on its card."
+    else:
+        return
+    mark = make_button(words, lambda: s.make_edit(set_lacking, device_id, line.key, not lacks), help_text)
+    panel.body.addLayout(flow_of_widgets(mark, None))
 
 
 def _secret_field(panel: FormPanel, device_id: str, line: SettingLine) -> None:

@@ -29,6 +29,7 @@ from welvo.app.widgets.painting import (
 )
 from welvo.app.widgets.painting import popup_menu as popup_menu
 from welvo.app.widgets.station import Station
+from welvo.app.widgets.theme import THEME
 from welvo.formats.models import shipped_pixels
 from welvo.rig.abilities import port_gives_what
 from welvo.rig.base import Refused
@@ -120,7 +121,7 @@ class RunsStation(Station):
         self.attach = LineField()  # a command, not a value: it waits for Enter, whatever else is clicked meanwhile
         set_help(self.attach, f"What is to be attached to the selected port, behind what is attached there: {HELP}.")
         self.attach.setAccessibleName("Attach")
-        self.attach.setPlaceholderText("21 x 55 RGB ribbon, 3 to a port")
+        self.attach.setPlaceholderText("21 x 55 RGB ribbon")
         self.attach.textEdited.connect(self._preview_typed)
         self._names = QStringListModel(self)  # what is not attached yet can be named by a few of its letters
         names = QCompleter(self._names, self.attach)
@@ -153,7 +154,7 @@ class RunsStation(Station):
             self.splitter.setStretchFactor(self.splitter.count() - 1, stretch)
         self.splitter.setSizes([264, 214, 150])
         self.splitter.setChildrenCollapsible(False)
-        below.setMinimumHeight(100)
+        below.setMinimumHeight(THEME.scale_length(116))
         self.stack = QStackedWidget()
         self.stack.addWidget(self.splitter)
         self.stack.addWidget(self._empty_page())
@@ -314,8 +315,8 @@ class RunsStation(Station):
             and port_gives_what(self._session.rig, self.device_id, self.port_attached_to) == "dmx"
         )
         self.attach.setEnabled(bool(self.port_attached_to))
-        example = "line: 101-112" if dmx else "21 x 55 RGB ribbon, 3 to a port"
-        self.attach.setPlaceholderText(example if self.port_attached_to else "nothing to attach to a bus")
+        example = "line: 101-112" if dmx else "21 x 55 RGB ribbon"
+        self.attach.setPlaceholderText(example if self.port_attached_to else "nothing to attach")
 
     def segments_of_kind(self, kind: str) -> list[SegmentRef]:
         """The segments of a kind that the list shows: device, port, place in the run."""

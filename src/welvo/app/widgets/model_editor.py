@@ -20,6 +20,7 @@ from welvo.app.widgets.forms import Form, Subject, Ticked, Typed, ValueChoice
 from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets
 from welvo.formats.files import RigFileError
 from welvo.formats.models import check_model, from_folder, read_model, save_model, shipped_models, write_model
+from welvo.formats.setting_lines import read_setting_lines, say_setting_lines
 from welvo.rig.base import Refused
 from welvo.rig.protocol import PROTOCOLS
 from welvo.rig.readers import TextReader
@@ -35,6 +36,11 @@ KINDS = (
     ("fixture", "fixture with a network socket"),
     ("bridge", "bridge on a cable"),
 )
+FIRST_SETTINGS = """Name: text 32
+Universe size: 1-512, factory 510
+port Brightness: 0-100 %, factory 100
+port Colour order: RGB | RBG | GRB | GBR | BRG | BGR, factory RGB"""
+"""What a new model begins with: settings that many devices have; each line may go."""
 PASSES = (
     ("nothing", "nothing may follow"),
     ("pixel", "from the next whole pixel"),
@@ -243,6 +249,15 @@ class ModelEditor(Dialog):
         )
         self.modes.setFixedHeight(84)
         lines.addWidget(self.modes)
+        lines.addWidget(make_label("Settings of its own pages, one a line", 11, quiet=True))
+        self.settings = _text_field(
+            "Settings",
+            "One setting a line, such as: Brightness: 0-100 %, factory 100 · port Chip: A | B · Fan: switch; needs "
+            "restart. They are planned, compared with what the device says, and stand on its card.",
+            self._from_settings,
+        )
+        self.settings.setFixedHeight(120)
+        lines.addWidget(self.settings)
         lines.addStretch(1)
         left = QWidget()
         left.setLayout(lines)
@@ -318,6 +333,12 @@ class ModelEditor(Dialog):
 
         self._follow_typed(read, lambda: self.text.setPlainText(write_model(self.model)))
 
+    def _from_settings(self) -> None:
+        def read() -> DeviceModel:
+            return replace(self.model, settings=read_setting_lines(self.settings.toPlainText(), self.model))
+
+        self._follow_typed(read, lambda: self.text.setPlainText(write_model(self.model)))
+
     def _with_notes(self, modes: tuple[OutputMode, ...]) -> tuple[OutputMode, ...]:
         """Notes and stream limits of modes are in the file only; a mode of the same name keeps its own."""
         old = {m.name: m for m in self.model.modes}
@@ -329,6 +350,7 @@ class ModelEditor(Dialog):
     def _show_fields(self) -> None:
         self.form.refresh()
         self.modes.setPlainText(say_modes(self.model.modes))
+        self.settings.setPlainText(say_setting_lines(self.model.settings))
 
     def _show_model(self) -> None:
         self._busy = True
@@ -347,7 +369,12 @@ class ModelEditor(Dialog):
 
     def _new_model(self) -> None:
         if self._may_drop():
-            self.model = self._kept = DeviceModel(name="New model", kind="pixel", ports=("1", "2", "3", "4"))
+            self.model = self._kept = DeviceModel(
+                name="New model",
+                kind="pixel",
+                ports=("1", "2", "3", "4"),
+                settings=read_setting_lines(FIRST_SETTINGS, DeviceModel(name="New model", kind="pixel")),
+            )
             self._show_model()
 
     def _may_drop(self) -> bool:
