@@ -13,7 +13,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from tests.app.conftest import answer, hear, press_in_dialog
+from tests.app.conftest import answer, field_of, hear, press_in_dialog
 from tests.checks.test_together import unfed
 from tests.conftest import slowed
 from welvo.app.commands import PATCH_PAGES
@@ -445,18 +445,88 @@ def test_no_label_or_button_is_cut_off_at_1280(window: Window) -> None:
                     assert w.width() >= need, (name, w.text(), w.width(), need)
 
 
-def test_help_on_what_has_focus(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_help_on_what_has_focus_swallows_no_key(window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
     shown: list[str] = []
-    monkeypatch.setattr("welvo.app.help_pages.QWhatsThis.showText", lambda at, words, w: shown.append(words))
     monkeypatch.setattr("welvo.app.widgets.dialogs.show_text", lambda parent, title, words: shown.append(title))
+    window.activateWindow()
     window.session.select_items(["f207"])
     QApplication.processEvents()
-    assert window.patch.panel.address
-    window.patch.panel.address.setFocus()
-    window.help.help_on_focused()
+    address, balloon = window.patch.panel.address, window.help.balloon
+    assert address
+    address.setFocus()
+    address.selectAll()
+    qtbot.keyClick(address, Qt.Key.Key_F1)
+    assert balloon.isVisible() and "Where it starts" in balloon.text() and address.hasFocus()
+    qtbot.keyClicks(address, "3.2")
+    assert not balloon.isVisible() and address.text() == "3.2"
+    address.revert()
     window.rail.setFocus()
     window.help.help_on_focused()
-    assert shown[0].startswith("<p>Where it starts") and shown[1] == "Keys"
+    assert shown == ["Keys"]
+
+
+def test_undo_is_the_rigs_wherever_nothing_of_its_own_was_typed(window: Window, qtbot: QtBot) -> None:
+    window.activateWindow()
+    before = window.session.rig
+
+    def undo() -> None:
+        at = QApplication.focusWidget()
+        assert at is not None
+        qtbot.keyClick(at, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+
+    window.session.make_edit(rename_rig, "Other")
+    window.focusing.focus_jump_box()
+    qtbot.keyClicks(window.jump, "207")
+    undo()
+    assert window.session.rig.name == "Other" and window.jump.text() != "207"  # what is being typed is undone first
+    window.jump.clear()
+    undo()  # the box stands empty again, though it could bring back what was typed
+    assert window.session.rig == before and window.jump.text() == ""
+    window.session.make_edit(rename_rig, "Other")
+    window.session.select_items(["f207"])
+    QApplication.processEvents()
+    name = field_of(window.patch.panel, "Name")
+    name.setFocus()
+    name.selectAll()
+    qtbot.keyClicks(name, "Ray")
+    qtbot.keyClick(name, Qt.Key.Key_Return)
+    assert window.session.rig.fixtures["f207"].name == "Ray"
+    undo()
+    assert window.session.rig.fixtures["f207"].name == before.fixtures["f207"].name
+    undo()
+    assert window.session.rig == before
+    undo()  # nothing is left: the field does not bring back what was taken over long ago
+    assert field_of(window.patch.panel, "Name").text() == before.fixtures["f207"].name
+
+
+@pytest.mark.parametrize(
+    ("typed", "wanted"),
+    [
+        ("PENSTOCK 1", ("Devices", ("PENSTOCK", "1"), -1)), ("penstock port 1", ("Devices", ("PENSTOCK", "1"), -1)),
+        ("bus 1 gear 3", ("Devices", ("LEAT", "BUS 1"), 3)), ("gear Arch 2L", ("Devices", ("LEAT", "BUS 1"), 2)),
+        ("leat bus 2", ("Devices", ("LEAT", "BUS 2"), -1)),
+    ],
+)  # fmt: skip
+def test_the_jump_box_knows_ports_and_gear_and_gives_the_keys_away(
+    window: Window, qtbot: QtBot, typed: str, wanted: tuple[str, tuple[str, str], int]
+) -> None:
+    window.activateWindow()
+    window.focusing.focus_jump_box()
+    qtbot.keyClicks(window.jump, typed)
+    qtbot.keyClick(window.jump, Qt.Key.Key_Return)
+    at, (name, port), place = window.session.selection, wanted[1], wanted[2]
+    assert window.station == wanted[0]
+    assert (window.session.rig.devices[at.ids[0]].name, at.ids[1], at.place) == (name, port, place)
+    assert QApplication.focusWidget() is not window.jump and window.jump.text() == ""
+
+
+def test_a_place_that_was_jumped_to_has_the_keys(window: Window, qtbot: QtBot) -> None:
+    window.activateWindow()
+    for typed in ("3.150", "ribbon/27", "207"):
+        window.focusing.focus_jump_box()
+        qtbot.keyClicks(window.jump, typed)
+        qtbot.keyClick(window.jump, Qt.Key.Key_Return)
+        assert QApplication.focusWidget() is window.patch.tapes, typed
 
 
 def test_an_empty_rig_says_what_to_do_first(make: Callable[[Rig], Window], qtbot: QtBot) -> None:

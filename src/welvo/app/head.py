@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from functools import partial
+from itertools import chain
 from typing import NamedTuple
 
 from PySide6.QtCore import QPoint, QRectF, QSize, Qt, Signal
@@ -12,7 +13,7 @@ from PySide6.QtWidgets import QFrame, QListWidget, QListWidgetItem, QMenuBar, QS
 
 from welvo.app.commands import STATIONS, said_keys
 from welvo.app.jobs.network import Network
-from welvo.app.session import Session
+from welvo.app.session import NO_PORT, Session
 from welvo.app.widgets import marks
 from welvo.app.widgets.fields import LineField, set_help
 from welvo.app.widgets.literal import literal_text, visible_letters
@@ -22,6 +23,7 @@ from welvo.formats.files import path_to_text, shown_name
 from welvo.rig.base import Refused
 from welvo.rig.lookup import name_of_item, universes_in_order
 from welvo.rig.notation import natural_sort_key, say_place
+from welvo.rig.plan import model_of
 from welvo.rig.protocol import say_wire
 from welvo.rig.refs import Goto
 from welvo.survey.target import find_target
@@ -193,6 +195,8 @@ class JumpBox(LineField):
     """Takes a fixture number, a place however it is said, an IP address, a name or a command, and goes there."""
 
     SHOWN = 9
+    jumped = Signal()
+    """Somebody went somewhere, and the next key is meant for what is there."""
 
     def __init__(
         self, session: Session, commands: Callable[[], dict[str, Callable[[], object]]], go: Callable[[Goto], None]
@@ -233,7 +237,7 @@ class JumpBox(LineField):
         if not t:
             return [], 0
         near: list[tuple[int, Callable[[], Hit]]] = []
-        for names, hit in self._named_things():
+        for names, hit in chain(self._named_things(), self._named_parts(t)):
             n = _nearness_of_name(t, *names)
             if n < 3:
                 near.append((n, hit))
@@ -282,6 +286,27 @@ class JumpBox(LineField):
         for words, act in self._commands().items():
             yield (words.lower(),), partial(Hit, words, "command", "", act)
 
+    def _named_parts(self, typed: str) -> Iterator[tuple[tuple[str, ...], Callable[[], Hit]]]:
+        """Ports and gear: “PENSTOCK 1”, “PENSTOCK port 1”, “bus 1 gear 3”, “gear Arch 2L”. Ports only once a second
+        word is typed: the name of a device alone means the device."""
+        for device_id, d in self._session.rig.devices.items():
+            model = model_of(self._session.rig, device_id)
+            for label in dict.fromkeys((*d.ports, *(model.ports if model and " " in typed else ()))):
+                port = d.ports.get(label, NO_PORT)
+                name, there = d.name.lower(), label.lower()
+                if " " in typed:
+                    goes = Goto("bus", device_id, label, -1) if port.bus else Goto("port", device_id, label)
+                    what = "bus" if port.bus else "port"
+                    words = partial(Hit, f"{d.name} {label}", what, d.ip or "no address", partial(self._go, goes))
+                    yield (f"{name} {there}", f"{name} port {there}"), words
+                for g in port.bus.gear if port.bus else ():
+                    names = [f"{there} gear {g.at}", f"{name} {there} gear {g.at}"] if " " in typed else []
+                    names += [f"gear {g.name.lower()}", g.name.lower()] if g.name else []
+                    goes = Goto("bus", device_id, label, g.at)
+                    said = f"{g.at}  {g.name}".strip()
+                    where = f"{d.name} {label}"
+                    yield tuple(names), partial(Hit, said, "gear", where, partial(self._go, goes))
+
     def _hit_of_item(self, key: str, words: str, kind: str) -> Hit:
         spans = self._session.index.spans_of(key)
         universes = self._session.rig.universes
@@ -328,6 +353,8 @@ class JumpBox(LineField):
             act = self._found[n].act
             self.clear()
             act()
+            if self.hasFocus():
+                self.jumped.emit()
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
         if e.key() == Qt.Key.Key_Down:

@@ -18,6 +18,8 @@ from welvo.app.widgets.theme import THEME
 NARROW = 1120
 """Below this width of the window the panel stands over the station."""
 WIDE = 1600
+NARROW_FOR_STEP = 40
+"""By how much that width is more for each step of larger text."""
 EDGE = 22
 LEAST, USUAL, LARGE = 300, 300, 400
 """Widths of the panel in normal text: the smallest, what it has by itself, and that in a wide window."""
@@ -145,7 +147,7 @@ class PanelPlace(QObject):
 
     def fit_to_window(self) -> None:
         """Follow the width of the window."""
-        narrow = self._window.width() < NARROW
+        narrow = self._window.width() < NARROW + NARROW_FOR_STEP * THEME.step
         self._panels.setFixedWidth(self._width())
         if narrow != self.narrow:
             self.narrow = narrow

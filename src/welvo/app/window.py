@@ -126,6 +126,7 @@ class Window(QWidget):
         session.changed.connect(lambda _: self.files.offer_starts())
         self.stations.shown.connect(self._station_shown)
         self.rail.picked.connect(self.show_station)
+        self.jump.jumped.connect(self.focusing.focus_home)
         self.head.counts.clicked.connect(self.toggle_findings)
         self.head.arm.toggled.connect(self.output.toggle_arm)
         self.head.arm.choose.connect(lambda: self.output.choose_interface(self.head.arm))

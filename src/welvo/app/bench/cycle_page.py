@@ -116,7 +116,7 @@ class CyclePage(QWidget):
         right.addSpacing(12)
         right.addWidget(make_label("What was seen", 13, True))
         self.note = LineField()
-        self.note.setPlaceholderText("a remark, if there is one")
+        self.note.setPlaceholderText("a remark")
         set_help(self.note, "A remark that is kept with the result.")
         self.passed = make_button(
             "Passed", lambda: self.record_result("passed"), "Everything picked did what it must.   P"

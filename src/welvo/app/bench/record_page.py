@@ -61,7 +61,7 @@ class RecordPage(QWidget):
         self.list.setSelectionMode(RowList.SelectionMode.ExtendedSelection)
         self.list.picked.connect(self._go_to_subject)
         self.note = LineField()
-        self.note.setPlaceholderText("a remark, if there is one")
+        self.note.setPlaceholderText("a remark")
         set_help(self.note, "A remark that is kept with the result.")
         body = column_of_widgets((16, 4, 16, 8), 8)
         body.addLayout(

@@ -62,6 +62,7 @@ class LampList(QWidget):
         if pairs is not self.pairs:
             self.pairs = pairs
             self.setAccessibleDescription("; ".join(self._words_of_pair(p) for p in pairs[:40]))
+        self.setMinimumWidth(THEME.scale_length(440))  # where there is less room, it is moved sideways
         self.setMinimumHeight(HEAD + self.height_of_row * max(1, len(pairs)))  # the text size may be another one
         self.update()
 

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QGridLayout, QScrollArea, QWidget
 
 from welvo.app.devices.lamp_list import LampList
@@ -73,7 +72,6 @@ class LampPage(QWidget):
         self.list.blink.connect(self.blink_lamp)
         self._scroll = QScrollArea()
         self._scroll.setWidgetResizable(True)
-        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._scroll.setWidget(self.list)
         self.list.reveal = lambda top, height: self._scroll.ensureVisible(0, top + height // 2, 0, height)
         self._acts = QGridLayout()

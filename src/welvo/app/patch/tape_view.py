@@ -246,10 +246,10 @@ class TapeView(TapeFrame):
         top = 3 + (SLOT_TOP if level_for(self.pixels_per_slot) is SLOT else 0)
         draw_text_line(
             q,
-            QRectF(2, top, 43, 20),
+            QRectF(1, top, 45, 20),
             str(universe.number),
             "quiet" if off else "text",
-            fitting_size(str(universe.number), 36),
+            fitting_size(str(universe.number), 43, (16, 13, 11, 9)),
             True,
             align=RIGHT,
         )

@@ -261,7 +261,7 @@ class TryOut(QWidget):
         self.lamp = LampView()
         self.sliders.moved.connect(self._follow_slider)
         self.sliders.pointed.connect(self.pointed)
-        self._slots = make_label("", 11, quiet=True)
+        self._slots = make_label("", 11, quiet=True, wrap=True)
         self._slots.setMinimumWidth(10)
         self._warning = make_label("", 11, wrap=True)
         self.defaults = make_button("Defaults", self.to_defaults, "All faders back to the channels' defaults.")

@@ -295,6 +295,8 @@ class OpenedBehind(QWidget):
             self._buttons.append((press, f))
             room -= wide + 10
         first, *more = f.reason.rstrip(".").split("; ")
-        words = f"{first} · {len(more)} more" if more else first
+        behind = f" · {len(more)} more" if more else ""
+        said = (first + behind, first.split(": ")[0] + behind, f.where)  # the pointer and the panel say all of it
+        words = next((w for w in said if width_of(w, 11) <= room), f.code)
         draw_text_line(p, QRectF(r.left() + 26, r.top(), room, 24), words, "text", 11)
         self._errors.append((r, f.reason))

@@ -18,7 +18,7 @@ from welvo.app.runs.segment_list import RunRows, SegmentList
 from welvo.app.session import Selection, Session
 from welvo.app.widgets.empty import EmptyPage
 from welvo.app.widgets.fields import Choice, LineField, set_help
-from welvo.app.widgets.flow import flow_of_widgets, keep_least
+from welvo.app.widgets.flow import HoldsLines, flow_of_widgets, keep_least
 from welvo.app.widgets.painting import (
     RIGHT,
     column_of_widgets,
@@ -29,7 +29,6 @@ from welvo.app.widgets.painting import (
 )
 from welvo.app.widgets.painting import popup_menu as popup_menu
 from welvo.app.widgets.station import Station
-from welvo.app.widgets.theme import THEME
 from welvo.formats.models import shipped_pixels
 from welvo.rig.abilities import port_gives_what
 from welvo.rig.base import Refused
@@ -139,13 +138,14 @@ class RunsStation(Station):
         head.setContentsMargins(16, 6, 16, 6)
         self.list = SegmentList(self.remove_segment)
         self.list.picked.connect(self._pick_row)
-        below = QWidget()
+        below = HoldsLines()
         inside = column_of_widgets(spacing=0)
         inside.addLayout(head)
         self.preview = make_label("", 13, wrap=True)  # where what is typed goes, and what it would move, before Enter
         self.preview.setContentsMargins(16, 0, 16, 6)
         self.preview.hide()
         inside.addWidget(self.preview)
+        self.list.setMinimumHeight(52)
         inside.addWidget(self.list, 1)
         below.setLayout(inside)
         self.splitter = QSplitter(Qt.Orientation.Vertical)
@@ -154,7 +154,6 @@ class RunsStation(Station):
             self.splitter.setStretchFactor(self.splitter.count() - 1, stretch)
         self.splitter.setSizes([264, 214, 150])
         self.splitter.setChildrenCollapsible(False)
-        below.setMinimumHeight(THEME.scale_length(116))
         self.stack = QStackedWidget()
         self.stack.addWidget(self.splitter)
         self.stack.addWidget(self._empty_page())

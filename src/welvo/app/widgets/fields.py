@@ -58,7 +58,13 @@ class LineField(QLineEdit):
 
     @property
     def idle(self) -> bool:
-        return not self.isUndoAvailable()
+        return not self.isUndoAvailable() or not self.text()
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        if self.idle and (e.matches(QKeySequence.StandardKey.Undo) or e.matches(QKeySequence.StandardKey.Redo)):
+            e.ignore()  # nothing of the rig is left to undo: what was typed and taken over long ago does not come back
+            return
+        super().keyPressEvent(e)
 
     def event(self, e: QEvent) -> bool:
         # Qt's line edits swallow undo and redo, whether there is anything of theirs to undo or not.

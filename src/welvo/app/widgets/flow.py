@@ -7,6 +7,7 @@ another line instead, so that every control keeps the room it needs.
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QObject, QPoint, QRect, QSize, Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QComboBox, QLayout, QLayoutItem, QLineEdit, QSizePolicy, QSpacerItem, QWidget
 
 from welvo.app.widgets.theme import THEME
@@ -160,6 +161,18 @@ def flow_of_widgets(*widgets: QWidget | int | None, spacing: int = 8) -> FlowRow
         else:
             made.addWidget(w)
     return made
+
+
+class HoldsLines(QWidget):
+    """Is never lower than what it holds needs at its width: rows in it may take several lines. For parts of a splitter,
+    which asks nobody how high they would be."""
+
+    def resizeEvent(self, e: QResizeEvent) -> None:
+        super().resizeEvent(e)
+        layout = self.layout()
+        need = layout.minimumHeightForWidth(self.width()) if layout is not None else 0
+        if need != self.minimumHeight():
+            self.setMinimumHeight(need)
 
 
 # ---- widths

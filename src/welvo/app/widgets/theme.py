@@ -174,6 +174,7 @@ def _style_sheet() -> str:
     QPushButton[segment="true"]:checked {{ background: {t["select"]}; border: 2px solid {t["accent"]};
         padding: 0 9px; min-height: 24px; }}
     QPushButton[slim="true"] {{ min-height: 18px; padding: 0 8px; border-color: {t["line"]}; }}
+    QLabel#balloon {{ background: {t["raised"]}; border: 1px solid {t["text"]}; color: {t["text"]}; }}
     QPushButton[flat="true"] {{ border: none; background: transparent; text-align: left; padding: 0 4px; }}
     QComboBox {{ background: {t["field"]}; border: 1px solid {t["edge"]}; border-radius: 3px; padding: 2px 6px;
         min-height: 22px; }}
