@@ -9,11 +9,13 @@ from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
+from tests.app.conftest import field_of
 from welvo.app.commands import ZOOMS
 from welvo.app.patch.add_fixtures import AddFixtures
 from welvo.app.patch.tape_frame import GUTTER, HEADER
 from welvo.app.patch.tape_painting import blocks_of
 from welvo.app.session import Selection
+from welvo.app.widgets.fields import Field
 from welvo.app.window import Window
 from welvo.rig.document import Rig
 from welvo.rig.patched import Place
@@ -202,6 +204,29 @@ def test_overlaps_lie_in_lanes_and_shares_in_one_block(patch: Window) -> None:
     patch.session.make_edit(share_places, ["a", "b"])
     blocks, lanes = blocks_of(patch.session.index, "u1")
     assert lanes == 1 and len(blocks[0].spans) == 2
+
+
+def test_why_a_share_is_one_can_be_typed_and_stands_in_its_finding(patch: Window) -> None:
+    from welvo.rig.edits import end_share, move_item, share_places
+
+    session = patch.session
+    session.make_edit(move_item, "b", 0, "u1", 1)
+    session.select_items(["a"])
+    QApplication.processEvents()
+    assert not [f for f in patch.patch.panel.findChildren(Field) if f.accessibleName() == "Reason" and f.isVisible()]
+    session.make_edit(share_places, ["a", "b"])
+    reason = field_of(patch.patch.panel, "Reason")
+    reason.setText("one above the other")
+    assert reason.commit()
+    (sid,) = session.rig.shares
+    assert session.rig.shares[sid].reason == "one above the other"
+    (told,) = [f for f in session.report.findings if f.code == "PATCH-06"]
+    assert told.reason == "one above the other"
+    session.undo_edit()
+    assert session.rig.shares[sid].reason == ""
+    session.make_edit(end_share, sid)
+    QApplication.processEvents()
+    assert not reason.isVisible()
 
 
 def edit_cell(window: Window, qtbot: QtBot, row: int, column: int, typed: str, to_all: bool = False) -> None:

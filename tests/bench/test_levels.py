@@ -1,11 +1,14 @@
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import pytest
 from msgspec.structs import replace
 
 from tests.conftest import profile
 from welvo.bench.levels import Levels, faders_of_selection, light_up
-from welvo.bench.light import dark_by
+from welvo.bench.light import dark_by, words_of_light
+from welvo.bench.seeing import chain_to_target
 from welvo.bench.why import Cause, Evidence, first_cause
 from welvo.checks.checker import check_rig
 from welvo.demo.gallery import make_gallery
@@ -13,9 +16,10 @@ from welvo.observed.values import NOTHING
 from welvo.patch.index import Index
 from welvo.rig import edits
 from welvo.rig.document import Rig, put_entries
-from welvo.rig.patched import Place
+from welvo.rig.patched import Fixture, Place
+from welvo.rig.profile import Profile
 from welvo.survey.path import Light, path_to_target
-from welvo.survey.target import of_item
+from welvo.survey.target import of_item, of_slot
 
 
 def test_defaults_stand_on_every_patched_slot(rig: Rig) -> None:
@@ -191,3 +195,93 @@ def test_a_universe_that_is_not_in_use_is_the_cause_of_darkness(rig: Rig) -> Non
     found = asked(made, levels, "a")
     assert found.sentence == "Its universe is switched off in the use “Matinee”: nothing of it is sent."
     assert found.hop == 1
+
+
+class Sees:
+    """Nothing but what the Bench means."""
+
+    def __init__(self, meant: Callable[[str], bytes]) -> None:
+        self.meant = meant
+
+    def on_wire(self, _: str) -> None:
+        return None
+
+    def port_gives(self, *_: str) -> None:
+        return None
+
+    port_leaves = port_gives
+
+    def sources_on(self, _: str) -> tuple[()]:
+        return ()
+
+
+def test_the_level_of_a_whole_item_speaks_of_its_light(rig: Rig) -> None:
+    """Not of its first slot, which is the pan of a head."""
+    index, levels = Index(rig), Levels()
+
+    def frame(universe: str) -> bytes:
+        return levels.frame_of_universe(index, universe).tobytes()
+
+    assert frame("u1")[0] == 128 and words_of_light(index, "a", frame) == "dimmer 0"
+    levels.hold_function(["a"], "Dimmer", 0.5)
+    assert words_of_light(index, "a", frame) == "dimmer 128"
+    assert words_of_light(index, "e", frame) == "0"
+    levels.hold_pixels("e", [3], "ColorAdd_G", 1.0)
+    assert words_of_light(index, "e", frame) == "up to 255"
+    assert words_of_light(index, "a", lambda _: None) == "" and words_of_light(index, "nobody", frame) == ""
+    sight = Sees(frame)
+    chain = chain_to_target(index, NOTHING, 0.0, sight, of_item(index, "a"), False)
+    assert (chain.hops[0].role, chain.hops[0].value) == ("level", "dimmer 128")
+    slot = chain_to_target(index, NOTHING, 0.0, sight, of_slot(index, "u1", 1), False)
+    assert slot.hops[0].value == "128"
+
+
+@pytest.mark.parametrize(("held", "says"), [({}, "colours 0"), ({"ColorAdd_R": 1.0, "ColorAdd_B": 0.5}, "255 0 128")])
+def test_a_lamp_without_a_dimmer_is_said_by_its_colours(held: dict[str, float], says: str) -> None:
+    rig = Rig()
+    rig, _ = edits.add_universe(rig, 1)
+    uid = next(iter(rig.universes))
+    made = profile("Wash", "red green blue")
+    mode = next(iter(made.modes))
+    rig, _ = put_entries(
+        rig, "", profiles={"p": made},
+        fixtures={"x": Fixture(number=1, profile="p", mode=mode, at=(Place(universe=uid, address=1),))},
+    )  # fmt: skip
+    levels = Levels()
+    for function, level in held.items():
+        levels.hold_function(["x"], function, level)
+    index = Index(rig)
+    assert words_of_light(index, "x", lambda u: levels.frame_of_universe(index, u).tobytes()) == says
+
+
+def test_a_fader_that_moves_the_lamp_knows_its_degrees_where_all_agree() -> None:
+    rig = make_gallery()
+    key = rig.fixtures["f207"].profile
+    old = rig.profiles[key]
+
+    def reaching(low: float) -> Profile:
+        modes = {
+            k: replace(
+                m, channels=tuple(replace(c, low=low, high=270.0) if c.function == "Pan" else c for c in m.channels)
+            )
+            for k, m in old.modes.items()
+        }
+        return replace(old, modes=modes)
+
+    rig, _ = put_entries(rig, "", profiles={key: reaching(-270.0)})
+    fader = next(f for f in faders_of_selection(Index(rig), ["f207"]) if f.function == "Pan")
+    assert (
+        fader.degrees == (-270.0, 270.0)
+        and fader.degrees_at(0.0) == fader.degrees[0]
+        and fader.degrees_at(1.0) == fader.degrees[1]
+    )
+    assert fader.degrees_at(0.5) == pytest.approx(sum(fader.degrees) / 2)
+    dimmer = next(f for f in faders_of_selection(Index(rig), ["f207"]) if f.function == "Dimmer")
+    assert dimmer.degrees is None and dimmer.degrees_at(0.5) is None
+    # another head whose profile says something else: then the fader says nothing
+    both, _ = put_entries(
+        rig, "", profiles={"other": reaching(-10.0)},
+        fixtures={"f206": replace(rig.fixtures["f206"], profile="other", mode=rig.fixtures["f207"].mode)},
+    )  # fmt: skip
+    mixed = next(f for f in faders_of_selection(Index(both), ["f207", "f206"]) if f.function == "Pan")
+    assert mixed.degrees is None

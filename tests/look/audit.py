@@ -55,7 +55,7 @@ _GIVEN = {
 
 
 class Seen(NamedTuple):
-    """One thing that is wrong on the screen. `kind`: cut, outside, overlap, half, pale."""
+    """One thing that is wrong on the screen. `kind`: cut, outside, overlap, half, pale, accents."""
 
     kind: str
     words: str
@@ -121,6 +121,7 @@ class Eyes:
             self._check_words(w)
             self._check_inside(w, root)
         self._check_apart(every)
+        self._check_accents(every)
         if colours:
             self._check_colours(image, root, every, [(o, x, c) for o, x, c in zip(painted, on, pens) if x])
 
@@ -244,6 +245,20 @@ class Eyes:
                     both = a.geometry().intersected(b.geometry())
                     if both.width() > 1 and both.height() > 1 and not _is_over_on_purpose(a, b):
                         self._say("overlap", f"{_name_of_widget(a)} and {_name_of_widget(b)}", a.parentWidget())
+
+    # ---- one accent
+
+    def _check_accents(self, every: list[QWidget]) -> None:
+        """One button at most is accented: what is to be done next. Two of them say nothing."""
+        accented = [
+            w
+            for w in every
+            if isinstance(w, QPushButton) and w.property("primary") and w.isEnabled()
+            if not w.visibleRegion().isEmpty()
+        ]
+        if len(accented) > 1:
+            words = " and ".join(f"“{w.text()}”" for w in accented)
+            self._say("accents", f"{words} are all accented", accented[0])
 
     # ---- what is too pale
 

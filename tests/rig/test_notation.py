@@ -1,7 +1,17 @@
 import pytest
 
 from welvo.rig.base import Refused
-from welvo.rig.notation import read_ip, read_numbers, read_place, read_series, say_count, say_place, say_thousands
+from welvo.rig.notation import (
+    metric,
+    read_ip,
+    read_numbers,
+    read_place,
+    read_series,
+    say_count,
+    say_numbers_in_order,
+    say_place,
+    say_thousands,
+)  # fmt: skip
 from welvo.rig.protocol import PROTOCOLS, every_way, say_artnet, say_wire
 
 
@@ -98,3 +108,25 @@ def test_words() -> None:
         "2 slots",
         "2 buses",
     )
+
+
+@pytest.mark.parametrize(
+    ("typed", "metres"),
+    [
+        ("41' 6\"", "12.649"), ("41'6", "12.649"), ("8 ft", "2.438"), ("2 ft 6 in", "0.762"), ("6 in", "0.152"),
+        ("2.5, 0, 4", "2.5, 0, 4"), ("12' 0 8'", "3.658 0 2.438"),
+        ("12', 0, 8' to 10, 2, 4", "3.658, 0, 2.438 to 10, 2, 4"),
+        ("7,5 feet", "2.286"), ("12; 3; 3", "12; 3; 3"), ("inner 3", "inner 3"), ("", ""),
+    ],
+)  # fmt: skip
+def test_feet_and_inches_are_understood_beside_metres(typed: str, metres: str) -> None:
+    assert metric(typed) == metres
+    if typed == "8 ft":
+        assert metric(typed, "mm") == "2438.4"
+
+
+@pytest.mark.parametrize("typed", ["201-203, 301, 204", "5", "7, 6, 5", "1-4", "9, 1-3, 2"])
+def test_numbers_in_an_order_of_their_own_are_said_so_that_they_are_read_again(typed: str) -> None:
+    numbers = read_numbers(typed)
+    assert read_numbers(say_numbers_in_order(numbers)) == numbers
+    assert say_numbers_in_order([201, 202, 203, 301, 204]) == "201–203, 301, 204"

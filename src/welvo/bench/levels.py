@@ -15,6 +15,7 @@ from typing import Literal
 import numpy as np
 import numpy.typing as npt
 from msgspec import Struct
+from msgspec.structs import replace
 
 from welvo.patch.index import BY_PIXEL, Index, Span
 from welvo.patch.slot_words import letters_of
@@ -44,6 +45,12 @@ class Fader(Struct, frozen=True):
     top: int
     default: int
     family: str
+    degrees: tuple[float, float] | None = None
+    """Where it points at 0 and at full, where all that is selected knows that and agrees."""
+
+    def degrees_at(self, share: float) -> float | None:
+        """Where it points at a share of full."""
+        return None if self.degrees is None else self.degrees[0] + (self.degrees[1] - self.degrees[0]) * share
 
 
 MOVES = ("Pan", "Tilt")
@@ -484,12 +491,23 @@ def faders_of_selection(index: Index, keys: list[str]) -> list[Fader]:
             mode = mode_of(rig, fixture)
             for c in sorted(mode.channels, key=lambda c: (c.break_no, c.slots[0])) if mode else ():
                 name = function_key(c)
+                reach = degrees_of_channel(c)
+                if name in found and found[name].degrees != reach:
+                    found[name] = replace(found[name], degrees=None)
                 if name not in found and c.function != "NoFeature":
                     word = word_for(c.function, c.name or "?")
                     found[name] = Fader(
-                        name, word, c.short, len(c.slots), c.highest_value, c.default, family_of(c.function)
+                        name, word, c.short, len(c.slots), c.highest_value, c.default, family_of(c.function), reach
                     )
     return list(found.values())
+
+
+def degrees_of_channel(c: Channel) -> tuple[float, float] | None:
+    """Where a channel that moves the lamp points at its two ends; None where the profile does not say it."""
+    if family_of(c.function) != "position" or c.ranges:
+        return None
+    low, high = physical_value(c, 0), physical_value(c, c.highest_value)
+    return (low, high) if low is not None and high is not None and low != high else None
 
 
 def count_having(index: Index, keys: Iterable[str]) -> dict[str, int]:

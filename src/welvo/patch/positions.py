@@ -9,14 +9,14 @@ from collections.abc import Iterable, Sequence
 from welvo.rig import edits
 from welvo.rig.base import Refused
 from welvo.rig.document import Edit, Rig
-from welvo.rig.notation import natural_sort_key
+from welvo.rig.notation import metric, natural_sort_key
 
 Spot3 = tuple[float, float, float]
 FARTHEST = 1e5
 
 
 def read_spot(text: str) -> tuple[float, float, float] | None:
-    words = [w for w in re.split(r"[;,\s]+", text.strip()) if w]
+    words = [w for w in re.split(r"[;,\s]+", metric(text).strip()) if w]
     if not words:
         return None
     try:
@@ -33,7 +33,7 @@ def read_spots(text: str, count: int) -> list[Spot3 | None]:
 
     Raises Refused.
     """
-    ends = re.split(r"\s+to\s+", text.strip())
+    ends = re.split(r"\s+to\s+", metric(text).strip())
     if len(ends) == 1:
         return [read_spot(text)] * count
     if len(ends) > 2:

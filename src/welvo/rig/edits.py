@@ -353,6 +353,12 @@ def declare_overlay(rig: Rig, members: list[str], reason: str = "") -> Edit:
     )
 
 
+def explain_share(rig: Rig, sid: str, reason: str) -> Edit:
+    """Note why items use the same slots on purpose, for whoever reads it later."""
+    share = rig.shares[sid]
+    return put_entries(rig, f"why {share.kind}", shares={sid: replace(share, reason=reason.strip())})
+
+
 def end_share(rig: Rig, sid: str) -> Edit:
     gone = rig.shares[sid]
     return put_entries(rig, f"end the {gone.kind} of {names_of_few(rig, list(gone.members))}", shares={sid: None})

@@ -123,6 +123,38 @@ def say_numbers(numbers: Iterable[int]) -> str:
     return ", ".join(say_stretch(r[0], r[-1]) for r in runs) or "none"
 
 
+_AMOUNT = r"(\d+(?:[.,]\d+)?)"
+_FEET = rf"{_AMOUNT}\s*(?:'|′|ft\b|feet\b|foot\b)(?:\s*{_AMOUNT}\s*(?:\"|″|''|in\b|inch(?:es)?\b)|{_AMOUNT})?"
+_INCHES = rf"{_AMOUNT}\s*(?:\"|″|in\b|inch(?:es)?\b)"
+_FOOT, _INCH = 0.3048, 0.0254
+
+
+def metric(text: str, unit: str = "m") -> str:
+    """Text with feet and inches in it made metric: `41' 6"` → `12.649`, `8 ft` → `2.438` (`mm`: `2438.4`). The rest of
+    it stays."""
+    per, places = (1000.0, 1) if unit == "mm" else (1.0, 3)
+
+    def number(t: str | None) -> float:
+        return float((t or "0").replace(",", "."))
+
+    def say(metres: float) -> str:
+        return f"{round(metres * per, places):g}"
+
+    text = re.sub(_FEET, lambda m: say(number(m[1]) * _FOOT + number(m[2] or m[3]) * _INCH), text, flags=re.IGNORECASE)
+    return re.sub(_INCHES, lambda m: say(number(m[1]) * _INCH), text, flags=re.IGNORECASE)
+
+
+def say_numbers_in_order(numbers: Iterable[int]) -> str:
+    """As `say_numbers`, but in the order given, which `read_numbers` reads again: `201–203, 301, 204`."""
+    runs: list[list[int]] = []
+    for n in numbers:
+        if runs and n == runs[-1][-1] + 1:
+            runs[-1].append(n)
+        else:
+            runs.append([n])
+    return ", ".join(say_stretch(r[0], r[-1]) for r in runs)
+
+
 def natural_sort_key(words: str) -> Any:
     """Sort key of words as people sort them: Kelp 2 before Kelp 10, large and small letters alike."""
     return _natural_sort_splitter()(words)

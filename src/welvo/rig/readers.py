@@ -15,7 +15,7 @@ import msgspec
 from msgspec import Struct, inspect
 
 from welvo.rig.base import Refused
-from welvo.rig.notation import say_thousands
+from welvo.rig.notation import metric, say_thousands
 
 
 class Reader(Protocol):
@@ -103,12 +103,16 @@ class Number(Struct, frozen=True):
     empty: float | None = None
     shown_empty: bool = False
     """Whether the value of `empty` is shown as an empty field."""
+    length: str = ""
+    """Its unit where it is a length and does not show it: then feet and inches are understood as well."""
     least: float | None = None
     """A lower bound where what the field stands for has a narrower one than the type, as pixels of a string have."""
 
     def read_text(self, text: str) -> float | None:
         b = bounds_of_field(self.of, self.field)
         low = b.low if self.least is None else self.least
+        if self.unit in ("m", "mm") or self.length:
+            text = metric(text, self.unit or self.length)
         bare = text.strip().removesuffix(self.unit).strip() if self.unit else text.strip()
         if not bare and (b.optional or self.empty is not None):
             return self.empty

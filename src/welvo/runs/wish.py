@@ -16,7 +16,7 @@ from welvo.rig.colours import STRAIGHT, straight_order
 from welvo.rig.counting import Stretch, free_between
 from welvo.rig.document import Edit, Rig, fresh_ids, join_changes, put_entries
 from welvo.rig.lookup import code_for, find_item_named, lowest_free_tint, mode_of, name_of_item
-from welvo.rig.notation import read_numbers, say_count, say_thousands
+from welvo.rig.notation import metric, read_numbers, say_count, say_thousands
 from welvo.rig.patched import Element, Place
 from welvo.rig.plan import model_of
 from welvo.rig.runs import PixelType, Segment
@@ -127,7 +127,7 @@ def _read_special(rig: Rig, body: str) -> WishPart | None:
         if not 1 <= n <= 100_000:
             raise Refused("Null pixels: 1 to 100 000.")
         return WishPart((), (Segment(kind="null", count=n),), words=say_count(n, "null pixel"))
-    m = re.fullmatch(r"(?:cable|extension)(?:\s+(\d+(?:[.,]\d+)?)\s*m?)?", body, re.IGNORECASE)
+    m = re.fullmatch(r"(?:cable|extension)(?:\s+(\d+(?:[.,]\d+)?)\s*m?)?", metric(body), re.IGNORECASE)
     if m:
         metres = float((m[1] or "1").replace(",", "."))
         return WishPart((), (Segment(kind="extension", length=metres),), words=f"{metres:g} m of cable")

@@ -103,9 +103,7 @@ class CyclePage(QWidget):
             )
         )
         self.asked = flow_of_widgets(
-            make_button(
-                "It reacts", lambda: self.answer_halving(True), "The lamp is on one of the lit slots.", primary=True
-            ),
+            make_button("It reacts", lambda: self.answer_halving(True), "The lamp is on one of the lit slots."),
             make_button("Nothing", lambda: self.answer_halving(False), "The lamp is on one of the others."),
             None,
         )

@@ -120,9 +120,14 @@ class FaderBank(QWidget):
             number = round(value * fader.top)
             shown = str(number) if fader.slots == 1 else f"{100 * value:.1f} %"
             name = range_word(self._session.rig, self.keys, fader, number)
+            pointing = fader.degrees_at(value)
+            if pointing is not None and not name:
+                name = f"{pointing:.0f}°" if abs(pointing) >= 10 else f"{pointing:.1f}°"
             if mixed:
                 shown, name = "mixed", ""
-            with_name = f"{number} {name}" if name and fader.slots == 1 else shown
+            with_name = f"{shown} {name}" if name and (fader.slots == 1 or pointing is not None) else shown
+            if pointing is not None and fitting_size(with_name, r.width() - 4, (11, 1)) != 11:
+                with_name = name  # where it points is what is looked for
             if name and fitting_size(with_name, r.width() - 4, (11, 1)) == 11:
                 draw_text_line(
                     p,

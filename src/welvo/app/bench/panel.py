@@ -88,7 +88,16 @@ class BenchPanel(Panel):
                 mark = "unknown"
             hops.append((mark, hop.role.capitalize(), f"{hop.value} · {hop.fact}" if hop.fact else hop.value))
         known = self._answers.get(key, ())
-        state = (key, causes[:4], hops, [x.label for x in fixes], known, THEME.name, THEME.step)
+        state = (
+            key,
+            causes[:4],
+            hops,
+            network.meant.levels.test is None,
+            [x.label for x in fixes],
+            known,
+            THEME.name,
+            THEME.step,
+        )
         if state == self._state:
             return
         self._state = state
@@ -97,7 +106,8 @@ class BenchPanel(Panel):
         self.body.addWidget(Title(f"Why is {who} dark?" if cause.certain else f"The way to {who}"))
         self.body.addWidget(make_label(cause.sentence, 13, True, wrap=True))
         for n, fix in enumerate(fixes):
-            self.body.addWidget(fix_button(s, network, fix, primary=n == 0))
+            # while a test runs, its next step is what is to be done next
+            self.body.addWidget(fix_button(s, network, fix, primary=n == 0 and network.meant.levels.test is None))
         if cause.proof:
             self.body.addWidget(make_label(cause.proof, 11, wrap=True))
         if cause.do and not fixes:

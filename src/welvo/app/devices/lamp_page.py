@@ -208,7 +208,7 @@ class LampPage(QWidget):
         if push:
             words = f"Push {say_count(push, 'change')}"
             help_text = "Sets planned addresses and modes on the lamps, one after the other, and reads each back."
-            acts.append(make_button(words, self._push_planned, help_text, primary=True))
+            acts.append(make_button(words, self._push_planned, help_text, primary=guesses < len(found)))
         if take:
             words = f"Plan {say_count(take, 'address', 'addresses')}"
             help_text = "Moves the fixtures in the patch to the addresses that their lamps have."

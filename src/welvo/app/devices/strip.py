@@ -35,11 +35,14 @@ class Strip(QWidget):
         s, work = self._session, self._network.devices
         push = work.push_under_way(device_id) if device_id else None
         said = s.observed.said.get(s.rig.devices[device_id].ip) if device_id in s.rig.devices else None
+        differing = any(x.mark == "differs" and x.spec.writable for x in lines)
+        """Then giving the device what is planned comes first, before it saves, applies and restarts."""
         waits = {act: len(of) for act, of in lines_that_wait(lines).items()}
         state = (
             device_id,
             (push.done, len(push.values), push.doing, push.giving, push.stopped) if push else None,
             tuple(waits.items()),
+            differing,
             said.test if said else "",
             THEME.name,
             THEME.step,
@@ -61,7 +64,12 @@ class Strip(QWidget):
             words = ", ".join(f"{n} to {act}" for act, n in waits.items())
             unsaved = " A restart loses what is not saved." if "save" in waits else ""
             acts = [
-                make_button(act.capitalize(), lambda act=act: self._do_act(device_id, act), HELP[act], primary=n == 0)
+                make_button(
+                    act.capitalize(),
+                    lambda act=act: self._do_act(device_id, act),
+                    HELP[act],
+                    primary=n == 0 and not differing,
+                )
                 for n, act in enumerate(waits)
             ]
             self._add_row("warning", f"Settings waiting: {words}.{unsaved}", *acts)

@@ -7,14 +7,15 @@ from collections.abc import Callable
 from functools import partial
 
 from msgspec import Struct
+from PySide6.QtWidgets import QWidget
 
 from welvo.app.patch.switch_form import show_switches
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Field
 from welvo.app.widgets.flow import flow_of_widgets
 from welvo.app.widgets.foreseeing import edit_button
-from welvo.app.widgets.forms import CaptionBeside, Form, Subject, Ticked, Together, Typed, ValueChoice
-from welvo.app.widgets.painting import make_button, make_label
+from welvo.app.widgets.forms import CaptionBeside, Form, Subject, Ticked, Together, Typed, ValueChoice, field_row
+from welvo.app.widgets.painting import column_of_widgets, make_button, make_label
 from welvo.app.widgets.panels import FormPanel, Title
 from welvo.patch import table
 from welvo.patch.adding import patch_series
@@ -220,7 +221,32 @@ def _mode_choice(s: Session, keys: list[str], acts: Acts) -> ValueChoice:
     )
 
 
+def _reason_of_share(panel: FormPanel, keys: list[str]) -> None:
+    """Why these use the same slots as others on purpose; there only while they do."""
+    s = panel.session
+
+    def share_id() -> str:
+        return next((sid for sid, x in s.rig.shares.items() if not set(keys).isdisjoint(x.members)), "")
+
+    row = QWidget()
+    lines = column_of_widgets(spacing=2)
+    form = panel.new_form(Subject(lambda: s.rig.shares.get(share_id()), lambda *_, **__: None))
+    reason = form.widget_of_row(
+        Typed(
+            "Reason",
+            "Why these use the same slots on purpose, for whoever reads it later. The finding says it too.",
+            shown=lambda share: share.reason if share else "",
+            take=lambda t: s.make_edit(edits.explain_share, share_id(), t),
+        )
+    )
+    lines.addLayout(field_row("Shared because", reason))
+    row.setLayout(lines)
+    panel.body.addWidget(row)
+    panel.refreshers.append(lambda: row.setVisible(bool(share_id())))
+
+
 def _buttons_of_form(panel: FormPanel, keys: list[str], acts: Acts) -> None:
+    _reason_of_share(panel, keys)
     s = panel.session
 
     def all_locked(_: object) -> bool:

@@ -47,7 +47,7 @@ FACTS = tuple(
         f"{words} {unit}",
         f"{words} of the lamp in {unit}, where it is known. Only for hand-over; 0 or empty when nobody knows.",
         key,
-        Number(Facts, key, empty=0.0, shown_empty=True),
+        Number(Facts, key, empty=0.0, shown_empty=True, length="mm" if unit == "mm" else ""),
     )
     for key, words, unit in (
         ("angle", "Angle", "°"),

@@ -14,7 +14,7 @@ from welvo.formats.models import shipped_models
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.lookup import fixtures_by_number, name_of_item
-from welvo.rig.notation import read_numbers, say_count, say_place
+from welvo.rig.notation import metric, read_numbers, say_count, say_numbers_in_order, say_place
 from welvo.rig.readers import LevelList, Number, Percent, read_decimal, read_whole_number
 from welvo.rig.refs import PortRef
 from welvo.rig.runs import Segment, dmx_key, dmx_owner
@@ -139,7 +139,9 @@ def _fixtures(here: Here) -> Typed:
         "Fixtures",
         "The lamps behind it in cable order, by number: 201-205, 301. Those without an address get theirs from here.",
         placeholder="201-205",
-        shown=lambda one: ", ".join(name_of_item(here.session.rig, f) for f in one.fixtures),
+        shown=lambda one: say_numbers_in_order(
+            here.session.rig.fixtures[f].number for f in one.fixtures if f in here.session.rig.fixtures
+        ),
         take=take_typed,
     )
 
@@ -334,7 +336,7 @@ def _daisy_chain(here: Here) -> None:
     """What is said of a daisy chain: cables, boosters, its far end."""
 
     def lengths(typed: str) -> object:
-        parts = [p for p in re.split(r"[;\s]+|,\s+", typed.replace("m", " ").strip()) if p]
+        parts = [p for p in re.split(r"[;\s]+|,\s+", metric(typed).replace("m", " ").strip()) if p]
         values = [read_decimal(p, 0, 10_000) for p in parts]
         lamps = here.segment.fixtures
         if len(values) == 1:
