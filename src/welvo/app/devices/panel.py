@@ -314,9 +314,8 @@ class DevicesPanel(FormPanel):
                 "The MAC printed on the device. Another device at its address is found out, and this one elsewhere.",
                 shown=lambda d: str(d.settings.get("mac", "")),
                 take=lambda t: s.make_edit(plan_setting, device_id, "mac", read_mac(t) or None),
-                width=150,
             ),
-            Typed("Firmware", "Which firmware the device has, as its page says it.", "firmware", width=110),
+            Typed("Firmware", "Which firmware the device has, as its page says it.", "firmware"),
             Typed("Note", "Where it stands, which key opens it. Free words; nothing depends on them.", "note"),
         )
         if "password" in self.network.hearing.why_unread(device.ip):

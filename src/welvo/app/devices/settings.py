@@ -327,7 +327,7 @@ class Settings(QWidget):
         self._body.addWidget(_Heading(needs))
         least = int(_columns_of_row(0, needs)[2]) + THEME.scale_length(150)
         self.setMinimumWidth(least)  # with less room it is scrolled
-        self.setMaximumWidth(max(least, THEME.scale_length(792)))
+        self.setMaximumWidth(max(least, THEME.scale_length(1160)))
         shown = 0
         model = model_of(self._session.rig, self.device_id)
         for section in sections_of(self.lines, pages_of(model) if model else {}):

@@ -52,10 +52,15 @@ class LampView(QWidget):
         self.mode: Mode | None = None
         self.levels: dict[int, int] = {}
 
+    def _face_width(self) -> float:
+        """The lamp is drawn as large as there is room beside its words."""
+        return max(116.0, min(self.height() - 1.0, self.width() - 64.0 - THEME.scale_length(150)))
+
     def paintEvent(self, _: QPaintEvent) -> None:
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        face = QRectF(0, 0, 116, self.height() - 1)
+        beside = self._face_width()
+        face = QRectF(0, 0, beside, min(self.height() - 1, max(119.0, beside)))
         draw_frame(p, face, "field", "edge", 6)
         mode = self.mode
         if mode is None:
@@ -92,13 +97,13 @@ class LampView(QWidget):
         if shown.strobe is not None:
             words.append(("strobe", f"{shown.strobe:.1f} Hz"))
         words += list(shown.words)
-        left = 180.0 + 4 * THEME.step
+        left = beside + 64.0 + 4 * THEME.step
         y_, room = 2.0, self.width() - left
         for a, b in words:
             lines, line = 1 + break_lines(b, room, 11).count("\n"), 18 + THEME.step
             if y_ + line * lines > self.height():
                 break
-            draw_text_line(p, QRectF(126, y_, 52 + 4 * THEME.step, line), a, "quiet", 11)
+            draw_text_line(p, QRectF(beside + 10, y_, 52 + 4 * THEME.step, line), a, "quiet", 11)
             draw_text_block(p, QRectF(left, y_, room, line * lines), b, "warning" if a == "dark" else "text", 11)
             y_ += line * lines
 
@@ -122,7 +127,7 @@ class Sliders(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFixedHeight(122 + 10 * THEME.step)
+        self.setMinimumHeight(122 + 10 * THEME.step)  # and as high as there is room
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Try-out faders")
         self.mode: Mode | None = None
@@ -273,7 +278,7 @@ class TryOut(QWidget):
         scroll.setWidgetResizable(True)
         scroll.setWidget(self.sliders)
         scroll.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        scroll.setFixedHeight(134 + 10 * THEME.step)
+        scroll.setMinimumHeight(134 + 10 * THEME.step)
         body = column_of_widgets((16, 0, 16, 8), 2)
         body.addLayout(
             flow_of_widgets(
@@ -288,7 +293,7 @@ class TryOut(QWidget):
         middle = row_of_widgets(scroll, 12, self.lamp)
         middle.setStretch(0, 3)
         middle.setStretch(2, 2)
-        body.addLayout(middle)
+        body.addLayout(middle, 1)
         body.addWidget(self._slots)
         body.addWidget(self._warning)
         self.setLayout(body)
