@@ -12,11 +12,13 @@ from PySide6.QtWidgets import QApplication, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from tests.app.conftest import Recorder, field_of, hear, in_dialog, press_in_dialog
+from tests.conftest import small_rig
 from welvo.app.bench.station import read_typed_level
 from welvo.app.computer import Computer
 from welvo.app.devices.pairs import pairs_of
 from welvo.app.devices.setting_form import say_where_it_came, states_of
 from welvo.app.devices.settings import SettingRow
+from welvo.app.jobs.hearing import Lateness
 from welvo.app.jobs.output import MOST_REPLACED
 from welvo.app.main import make_window
 from welvo.app.session import Selection, Session
@@ -28,7 +30,7 @@ from welvo.live.device_link import USUAL_PORT
 from welvo.live.engine import EngineState
 from welvo.live.engine_main import NOBODY
 from welvo.live.worker import WorkerFaults
-from welvo.observed.values import Heard, HeardPort, Result, Written
+from welvo.observed.values import SILENT_AFTER, Event, Heard, HeardPort, Result, Written
 from welvo.protocols import artnet
 from welvo.rig.base import Refused
 from welvo.rig.document import Rig, put_entries
@@ -650,3 +652,34 @@ def test_every_page_of_every_kind_of_device_follows_every_other(window: Window) 
             device = window.session.rig.devices[after[0].first_selected]
             assert window.devices._title.text() == device.name
             assert (window.devices.page == "Bus") == window.devices.bus.isVisible()
+
+
+def test_a_late_program_gives_devices_more_time_and_forgets_it_again() -> None:
+    """A device does not flap between heard and silent while its answers wait for us to read them."""
+    late = Lateness(0.3)
+    assert [late.patience_at(t) for t in (100.0, 100.3, 100.9)] == [SILENT_AFTER] * 3
+    assert late.patience_at(107.9) == SILENT_AFTER + 10  # 6.7 seconds late
+    assert late.patience_at(108.2) == SILENT_AFTER + 10 and late.patience_at(120.0) == SILENT_AFTER + 15
+    at, step = 120.0, 0.3
+    while at < 180:
+        at += step
+        found = late.patience_at(at)
+    assert found == SILENT_AFTER
+
+
+def test_another_rig_takes_nothing_of_the_former_one_along(small: Window) -> None:
+    session, device = small.session, next(iter(small.session.rig.devices))
+    heard = {"127.0.0.60": Heard("127.0.0.60", "BOX", at=session.now())}
+    session.observe(
+        heard=heard, log=(Event(1.0, device, "name", "pushed"),), written={device: {}}, results={device: {}},
+        stuck={"f": "no route"},
+    )  # fmt: skip
+    small.network.pushing.planned_before[device] = "127.0.0.60"
+    small.session.say("Something of the former rig.")
+    small.bench.panel._answers["a"] = ()
+    session.replace_rig(small_rig(), None)
+    seen = session.observed
+    assert not (seen.log or seen.written or seen.results or seen.stuck or seen.lamps or seen.buses)
+    assert seen.heard == heard  # who answers on the network is as true as before
+    assert not small.network.pushing.planned_before and not small.bench.panel._answers
+    assert small.message.label.text() == "" and small.message.said

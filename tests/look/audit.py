@@ -49,13 +49,14 @@ from welvo.rig.document import Rig
 READABLE = 4.5
 """The least contrast of text on its ground (WCAG AA)."""
 _GIVEN = {
-    "name", "maker", "note", "notes", "hang", "position", "circuit", "use", "code", "description", "columns", "fields"
+    "name", "maker", "note", "notes", "hang", "position", "circuit", "use", "code", "description", "columns", "fields",
+    "reason",
 }  # fmt: skip
 """Keys of a rig file whose values people gave."""
 
 
 class Seen(NamedTuple):
-    """One thing that is wrong on the screen. `kind`: cut, outside, overlap, half, pale, accents."""
+    """One thing that is wrong on the screen. `kind`: cut, outside, overlap, half, pale, accents, left over."""
 
     kind: str
     words: str
@@ -92,11 +93,15 @@ class Eyes:
         self.texts = 0
         self.names: frozenset[str] = frozenset()
         self._state = ""
+        self.former_rig = ""
+        """Words that only the rig has that was open before; empty: nothing is known of it."""
+        self._former = ""
 
     def look_at(self, root: QWidget, state: str, rig: Rig, *, colours: bool = False) -> None:
         """Look at a window or dialog that is shown, in its present state."""
         self.states += 1
         self._state, self.names = state, names_given(rig)
+        self._former = self.former_rig
         painted: list[Painted] = []
         on: list[QWidget | None] = []
 
@@ -115,6 +120,7 @@ class Eyes:
             WATCHERS.remove(listen)
         for one, at in zip(painted, on):
             self._check_painted(one, at or root)
+            self._check_left_over(one.words, at or root)
         self._check_painted_apart(painted, on)
         every = [w for w in (root, *root.findChildren(QWidget)) if w.isVisible() and (w is root or not w.isWindow())]
         for w in every:
@@ -190,12 +196,18 @@ class Eyes:
             if not words.strip():
                 continue
             self.texts += 1
+            self._check_left_over(words, w)
             if need.width() > room.width() + 1:
                 self._cut_in_widget(w, words, room.width())
             elif need.height() > room.height() + 2:
                 self._say("cut", f"“{words}” needs {need.height()} of {room.height()} pixels of height", w)
         if isinstance(w, QComboBox):
             self._check_list_of_choice(w)
+
+    def _check_left_over(self, words: str, w: QWidget) -> None:
+        """Nothing that is shown comes from the rig that was open before."""
+        if self._former and self._former in words:
+            self._say("left over", f"“{words}” is of the rig before", w)
 
     def _cut_in_widget(self, w: QWidget, words: str, room: int) -> None:
         seen = fit_words(words, room, w.fontMetrics().horizontalAdvance)

@@ -11,7 +11,7 @@ from typing import NamedTuple
 from PySide6.QtWidgets import QDialog
 
 from tests.look.audit import Eyes, settle
-from tests.look.states import dialogs, long_names, stations_and_selections
+from tests.look.states import LONG, dialogs, long_names, stations_and_selections
 from welvo.app.computer import Computer
 from welvo.app.main import Demo, destroy_window, make_window
 from welvo.app.session import Selection, Session
@@ -22,6 +22,7 @@ from welvo.rig.document import Rig
 
 SIZES = ((960, 540), (1120, 640), (1280, 800), (1920, 1080))
 STEPS = (0, 2)
+DEMO = "the demo"
 THEMES = ("dark", "light")
 
 
@@ -75,6 +76,7 @@ def look_through(
     n = first
     for rig_words, rig in rigs.items():
         window.session.replace_rig(rig, None)
+        eyes.former_rig = LONG if rig_words == DEMO else ""
         for look in looks:
             window.looks.choose_look(look.theme, look.step)
             window.resize(*look.size)
@@ -107,4 +109,5 @@ def look_through(
 
 
 def both_rigs(rig: Rig) -> dict[str, Rig]:
-    return {"the demo": rig, "long names": long_names(rig)}
+    """First one whose names can be told from all others: what is left over of it in the second one is seen."""
+    return {"long names": long_names(rig), DEMO: rig}

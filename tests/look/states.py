@@ -47,6 +47,8 @@ Show = Callable[[Window], QWidget | None]
 """Brings a state about; gives the dialog to look at, or None for the window."""
 LONG = "Kreuzgewölbe über dem großen Quallenbecken, zweite Traverse, links"
 """A name of more than sixty letters."""
+ELSEWHERE = "Wartungsgang hinter dem Haifischtunnel, dritte Leiter, ganz rechts"
+"""Another one, which no rig has."""
 
 
 def long_names(rig: Rig) -> Rig:
@@ -153,7 +155,10 @@ def stations_and_selections(w: Window) -> dict[str, Show]:
 MESSAGES = {
     "a note": [("3 fixtures moved to 12.001 to 12.090.", "note")],
     "an error of several lines": [
-        (f"Ports A, B of this device share one Net and Sub-Net: {LONG} cannot have 1/2/3 and 4/5/6. " * 3, "error"),
+        (
+            f"Ports A, B of this device share one Net and Sub-Net: {ELSEWHERE} cannot have 1/2/3 and 4/5/6. " * 3,
+            "error",
+        ),
         ("8 levels held.", "note"),
         ("9 levels held.", "note"),
     ],
@@ -212,7 +217,7 @@ def dialogs(w: Window) -> dict[str, Callable[[], Any]]:
         "copy a port": lambda: CopyPort(s, weir, "A", w),
         "a lamp's card": lambda: LampCard(s, ["f207"], w),
         "what is held": lambda: HeldList(s, w.network, w, lambda: None),
-        "what was said": lambda: AllSaid([Said(0.0, f"{LONG} was moved.", "error")] * 3, w),
+        "what was said": lambda: AllSaid([Said(0.0, f"{ELSEWHERE} was moved.", "error")] * 3, w),
         "all sheets": lambda: AllSheets(w.computer, Path("/"), lambda *_: None, w),
         "print": lambda: PrintSheet("Setting cards of devices", 180, lambda _: None, w),
         "open a file": lambda: FileDialog(w, "Open a rig", "/", "Rigs (*.welvo *.json);;All files (*)"),

@@ -214,6 +214,7 @@ class Window(QWidget):
         self.network.meant.levels.release_items()
         self.network.meant.note_touched()
         self.jump.clear()
+        self.message.forget_shown()
         self.drawer.forget()
         if "rehearsal" in self.__dict__ and self.rehearsal.is_running:
             self.rehearsal.stop_rehearsal()

@@ -65,6 +65,10 @@ class BenchPanel(Panel):
         session.changed.connect(lambda _: self.refresh())
         self.refresh()
 
+    def forget_answers(self) -> None:
+        """Another rig: what was answered was said of the items of the former one."""
+        self._answers.clear()
+
     def refresh(self) -> None:
         s, network = self.session, self.network
         key = s.selection.first_selected if s.selection.kind == "item" else ""

@@ -451,6 +451,7 @@ class BenchStation(Station):
         self._network.output.borrowed = frozenset()
         self.cycles.stop_cycle()
         self.wire.forget()
+        self.panel.forget_answers()
         self.pixels, self._typed_pixels = {}, ""
         for line in (self.pick, self.raw_place, self.raw_level, self.borrowed):
             line.set_value("")

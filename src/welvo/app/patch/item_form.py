@@ -239,7 +239,7 @@ def _reason_of_share(panel: FormPanel, keys: list[str]) -> None:
             take=lambda t: s.make_edit(edits.explain_share, share_id(), t),
         )
     )
-    lines.addLayout(field_row("Shared because", reason))
+    lines.addLayout(field_row("Reason", reason))
     row.setLayout(lines)
     panel.body.addWidget(row)
     panel.refreshers.append(lambda: row.setVisible(bool(share_id())))
