@@ -371,7 +371,7 @@ def test_what_a_device_says_of_its_settings(rig: Rig) -> None:
     f = only(rig, "DEV-11", said(waits={"name": ("save",), "A.universe": ("save", "apply")}))
     assert f.title == "NODE has 2 settings waiting: 2 to save, 1 to apply" and f.severity == "warning"
     f = only(rig, "DEV-12", said(test="red"))
-    assert f.facts["test"] == "red" and f.severity == "error"
+    assert f.facts["test"] == "red" and f.severity == "error" and f.possible_fixes[0].end_test == "d"
     later = check_rig(rig, said(test="red"), 120.0).codes_found
     assert "DEV-12" not in later and "DEV-02" in later, "what it said half a minute ago is not known to be so now"
 

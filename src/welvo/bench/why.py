@@ -426,10 +426,15 @@ def _causes_in_device(look: Evidence) -> Iterator[Cause]:
     yield from _causes_in_port(look, device, label, lines)
     yield from _causes_in_settings(look, device, label, lines)
     said = look.observed.said.get(rig.devices[device].ip)
-    if said and said.test and look.now - said.at < 10:
+    if said and said.test and is_recent(look.observed, said.at, look.now):
         words = f"{rig.devices[device].name} shows its on-board test “{said.test}” instead of what is sent."
         yield Cause(
-            words, stage="test pattern", code="test", do="End the test in Devices.", goto=Goto("device", device)
+            words,
+            stage="test pattern",
+            code="test",
+            do="End the test in Devices.",
+            goto=Goto("device", device),
+            fixes=(Fix("End the test", end_test=device),),
         )
 
 

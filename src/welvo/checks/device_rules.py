@@ -266,6 +266,7 @@ def test_left_on(ctx: Context, device_id: str) -> Iterator[Found]:
             facts={"device": device.name, "test": said.test},
             where=device.name,
             goes_to=Goto("device", device_id),
+            fixes=[Fix("End the test", end_test=device_id)],
         )
 
 

@@ -48,6 +48,8 @@ class Fix:
     lamp: tuple[PortRef, int, str] | None = None
     find: str = ""
     """A device that is to be looked for, test by test."""
+    end_test: str = ""
+    """A device whose on-board test is to be ended."""
 
 
 Fixes = Iterable[Fix] | Callable[[], Iterable[Fix]]

@@ -46,6 +46,8 @@ def run_fix(session: Session, network: Network, fix: Fix) -> None:
             session.say_done(f"Done: {fix.label}.")
     elif fix.find:
         session.search_wanted.emit(fix.find)
+    elif fix.end_test:
+        session.attempt_act(lambda: network.devices.begin_test(fix.end_test, ""))
     elif fix.push:
         push_with_warning(session, network, *fix.push)
     elif fix.lamp:
