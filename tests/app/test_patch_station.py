@@ -12,7 +12,7 @@ from pytestqt.qtbot import QtBot
 from tests.app.conftest import field_of
 from welvo.app.commands import ZOOMS
 from welvo.app.patch.add_fixtures import AddFixtures
-from welvo.app.patch.tape_frame import GUTTER, HEADER
+from welvo.app.patch.tape_frame import HEADER
 from welvo.app.patch.tape_painting import blocks_of
 from welvo.app.session import Selection
 from welvo.app.widgets.fields import Field
@@ -186,7 +186,8 @@ def test_the_lens_opens_on_the_selection_and_closes(patch: Window, qtbot: QtBot)
     r = tapes.row_of("u2")
     assert r
     inside = QPointF(
-        GUTTER + 12 + 14 * (101 - tapes.lens[1]) + 5, r.y + r.height + 40 + HEADER - tapes.verticalScrollBar().value()
+        tapes.gutter + 12 + 14 * (101 - tapes.lens[1]) + 5,
+        r.y + r.height + 40 + HEADER - tapes.verticalScrollBar().value(),
     )
     assert tapes.slot_at_point(inside) == ("u2", 101) and not tapes.grab().isNull()
     qtbot.keyClick(tapes, Qt.Key.Key_Escape)

@@ -276,6 +276,8 @@ EDITS: dict[str, Draw] = {
     c.lamps(r, 3)),
     "overlay": lambda c, r, i: edits.declare_overlay(r, c.items(r, 3)), "unshare": lambda c, r,
     i: edits.end_share(r, c.key_of(r.shares)), "groups": lambda c, r, i: edits.put_in_groups(r, c.items(r), ["Front"]),
+    "explain_share": lambda c, r, i: edits.explain_share(r, c.key_of(r.shares), "on purpose"),
+    "set_lacking": lambda c, r, i: edits.set_lacking(r, c.key_of(r.devices), "brightness", c.choice((True, False))),
     "set_columns": lambda c, r, i: edits.set_columns(r, c.choice((["Use"], ["Circuit", "extra"]))),
     "set_field": lambda c, r, i: edits.set_field(r, (k := c.lamps(r)), c.choice(r.columns), ["x"] * len(k)),
     "lock": lambda c, r, i: edits.lock_items(r, c.items(r), c.random() < 0.5), "add_sender": lambda c, r,

@@ -55,6 +55,10 @@ _GIVEN = {
 """Keys of a rig file whose values people gave."""
 
 
+TOGETHER = 3.0
+"""Pixels between two numbers below which they read as one."""
+
+
 class Seen(NamedTuple):
     """One thing that is wrong on the screen. `kind`: cut, outside, overlap, half, pale, accents, left over."""
 
@@ -96,6 +100,8 @@ class Eyes:
         self.former_rig = ""
         """Words that only the rig has that was open before; empty: nothing is known of it."""
         self._former = ""
+        self._pictures: list[int] = []
+        """On which picture each text was painted that was not painted on a widget."""
 
     def look_at(self, root: QWidget, state: str, rig: Rig, *, colours: bool = False) -> None:
         """Look at a window or dialog that is shown, in its present state."""
@@ -110,9 +116,11 @@ class Eyes:
             painted.append(one._replace(painter=None, ink=one.painter.transform().mapRect(one.ink)))
             device = one.painter.device()
             on.append(device if isinstance(device, QWidget) else None)
+            self._pictures.append(id(device))
             pens.append(one.painter.pen().color().name())
 
         pens: list[str] = []
+        self._pictures = []
         WATCHERS.append(listen)
         try:
             image = root.grab().toImage()
@@ -121,7 +129,7 @@ class Eyes:
         for one, at in zip(painted, on):
             self._check_painted(one, at or root)
             self._check_left_over(one.words, at or root)
-        self._check_painted_apart(painted, on)
+        self._check_painted_apart(root, painted, on)
         every = [w for w in (root, *root.findChildren(QWidget)) if w.isVisible() and (w is root or not w.isWindow())]
         for w in every:
             self._check_words(w)
@@ -160,12 +168,17 @@ class Eyes:
         if "…" in one.seen and "…" not in one.words:
             self._cut(one.words, one.seen, at)
 
-    def _check_painted_apart(self, painted: list[Painted], on: list[QWidget | None]) -> None:
+    def _check_painted_apart(self, root: QWidget, painted: list[Painted], on: list[QWidget | None]) -> None:
         """Texts of one view lie over no other, and none reaches out of the view where that does not scroll."""
         views: dict[QWidget, list[Painted]] = {}
-        for one, w in zip(painted, on):
+        pictures: dict[int, list[Painted]] = {}
+        for one, w, picture in zip(painted, on, self._pictures):
             if w is not None:
                 views.setdefault(w, []).append(one)
+            else:
+                pictures.setdefault(picture, []).append(one)
+        for texts in pictures.values():
+            self._check_ink(root, texts)
         for w, texts in views.items():
             wide, high = _scrolls(w)
             room = QRectF(w.rect()).adjusted(-1, -1, 2, 1)
@@ -188,6 +201,10 @@ class Eyes:
         for a, b in np.argwhere(np.triu((wide > 1.5) & (high > 4), 1)):
             if texts[a].words != texts[b].words:
                 self._say("overlap", f"“{texts[a].words}” and “{texts[b].words}”", w)
+        gap = box[None, :, 0] - box[:, None, 2]  # of b behind a
+        for a, b in np.argwhere((gap >= 0) & (gap < TOGETHER) & (high > 8)):
+            if texts[a].words[-1:].isdigit() and texts[b].words[:1].isdigit():
+                self._say("overlap", f"“{texts[a].words}” and “{texts[b].words}” run together", w)
 
     def _check_words(self, w: QWidget) -> None:
         if w.width() < 1 or w.height() < 1:

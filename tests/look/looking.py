@@ -90,6 +90,7 @@ def look_through(
                     limit = PatienceLimit(10)
                     while words.startswith("Sheets") and window.sheets.is_making and limit.lasts():
                         settle()
+                    window.patch.tapes.restyle()  # what it keeps as pictures is looked at as well
                     eyes.look_at(window, f"{words}; {rig_words}; {look}", rig, colours=look.size == (1280, 800))
             if window.drawer.isVisible():
                 window.toggle_findings()

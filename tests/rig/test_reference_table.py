@@ -49,7 +49,7 @@ FREE = {
     "devices": "name ip settings.# settings.* ports.# ports.*.settings.# ports.*.settings.* ports.*.run.*.name "
     "ports.*.run.*.order ports.*.run.*.functions.* ports.*.run.*.data_in ports.*.chip ports.*.bus.gear.*.name mode "
     "firmware note snapshots.*.why snapshots.*.values.# snapshots.*.values.* snapshots.*.mac snapshots.*.firmware "
-    "readdressed.*.port entered.# entered.*.value entered.*.who",
+    "readdressed.*.port entered.# entered.*.value entered.*.who lacks.*",
     "pixel_types": "name chip order connector wires.*.* note",
     "supplies": "name note",
     "shares": "reason",

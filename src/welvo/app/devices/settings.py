@@ -445,6 +445,7 @@ def _into_view(line: SettingRow) -> None:
         holder = holder.parentWidget()
     if isinstance(holder, QScrollArea):
         holder.ensureWidgetVisible(line, 0, 90)
+        holder.horizontalScrollBar().setValue(0)  # what the setting is called stands at its beginning
 
 
 def feed_options(rig: Rig) -> list[tuple[str, str]]:

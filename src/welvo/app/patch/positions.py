@@ -299,7 +299,7 @@ class Plan(QWidget):
         for key, spot in sorted(self.spots_of_fixtures.items(), key=lambda x: x[0] not in chosen):
             number, bold = str(self._session.rig.fixtures[key].number), key in chosen
             wide, middle = width_of(number, 11, bold) / 2 + 1, self._box(key, spot).center()
-            room = QRectF(middle.x() - wide, middle.y() - 8, 2 * wide, 16)
+            room = QRectF(middle.x() - wide - 2, middle.y() - 8, 2 * wide + 4, 16)  # two numbers never read as one
             if room.intersects(QRectF(self.rect())) and not any(room.intersects(o) for o in taken):
                 taken.append(room)
                 draw_text_line(p, room, number, size=11, bold=bold, align=CENTRE, elide=False)

@@ -14,10 +14,13 @@ from PySide6.QtWidgets import QAbstractScrollArea, QFrame
 from welvo.app.patch.laying_form import Ghost
 from welvo.app.patch.tape_painting import BLOCK, FIELD, SLOT, SLOT_TOP, Block, blocks_of, level_for
 from welvo.app.session import Session
+from welvo.app.widgets.painting import width_of
+from welvo.app.widgets.theme import THEME
 from welvo.patch.index import Span, Taker
 from welvo.rig.counting import SLOTS
 from welvo.rig.document import Change
 from welvo.rig.lookup import universes_in_order
+from welvo.rig.protocol import say_wire
 
 GUTTER = 260
 MARGIN = 12
@@ -47,6 +50,11 @@ class TapeFrame(QAbstractScrollArea):
         self._session = session
         self._step = 1
         self.x0 = 0.0
+        self.gutter = float(GUTTER)
+        """How wide is what stands beside the tapes."""
+        self.number_of_field = 38.0
+        """Room for a universe's number before its bar in the Field."""
+        self.free_right = self.feed_left = self.feed_room = self.mark_left = self.name_left = 0.0
         self._rows: list[RowAt] = []
         self._cache: dict[str, QPixmap] = {}
         self._cached_for: object = None
@@ -89,7 +97,7 @@ class TapeFrame(QAbstractScrollArea):
 
     @property
     def tape_width(self) -> float:
-        return max(100.0, self.viewport().width() - GUTTER - 2 * MARGIN)
+        return max(100.0, self.viewport().width() - self.gutter - 2 * MARGIN)
 
     def zoom_steps(self) -> list[float]:
         """Pixels per slot of each zoom step; those closer than 1.3× to the previous are left out."""
@@ -153,24 +161,51 @@ class TapeFrame(QAbstractScrollArea):
             self._cache.clear()
             self.viewport().update()
 
+    def _measure_gutter(self) -> None:
+        """How wide number, name, feed and free slots are beside the tapes: as wide as the longest feed needs it."""
+        rig = self._session.rig
+        said = {say_wire(f.protocol, f.wire) for f in rig.feeds.values()}
+        longest = sorted(said, key=len)[-3:]
+        several = len({x.universe for x in rig.feeds.values()}) < len(rig.feeds)
+        feed = max(width_of(w, 11) for w in (*longest, "not in use")) + (width_of(" +9", 11) if several else 0) + 4
+        free = width_of("512", 11) + 2
+        digits = max((len(str(u.number)) for u in rig.universes.values()), default=1)
+        number = max(43.0, width_of("8" * digits, 13, True))
+        self.number_of_field = max(38.0, width_of("8" * digits, 11) + 6)
+        left = number + 5
+        need = left + THEME.scale_length(84) + 24 + feed + 8 + free + 10
+        self.gutter = max(float(GUTTER), need)
+        self.free_right = self.gutter - 10
+        self.feed_left = self.free_right - free - 8 - feed
+        self.feed_room, self.mark_left, self.name_left = feed, self.feed_left - 18, left
+
+    @property
+    def column_of_field(self) -> float:
+        """How wide a universe is in the Field: its number, its bar, its mark."""
+        return COLUMN - 38 + self.number_of_field
+
     def _lay_out_tapes(self) -> None:
+        self._measure_gutter()
         level = level_for(self.pixels_per_slot)
         order = universes_in_order(self._session.rig)
         self._rows = []
         if level is FIELD:
             wide = self.viewport().width() - 2 * MARGIN
-            columns = max(1, int(wide // (COLUMN + 4)))
+            column = self.column_of_field
+            columns = max(1, int(wide // (column + 4)))
             per = max(1, -(-len(order) // columns), int((self.viewport().height() - HEADER) // FIELD.pitch))
             for n, uid in enumerate(order):
                 c, r = divmod(n, per)
-                self._rows.append(RowAt(uid, MARGIN + c * (COLUMN + 4) + 38, r * FIELD.pitch, FIELD.pitch, 1))
+                self._rows.append(
+                    RowAt(uid, MARGIN + c * (column + 4) + self.number_of_field, r * FIELD.pitch, FIELD.pitch, 1)
+                )
             height = float(per * FIELD.pitch)
         else:
             y = 4.0
             for uid in order:
                 lanes = self._blocks_of_universe(uid)[1]
                 h = level.pitch + (lanes - 1) * level.more
-                self._rows.append(RowAt(uid, GUTTER + MARGIN, y, h, lanes))
+                self._rows.append(RowAt(uid, self.gutter + MARGIN, y, h, lanes))
                 y += h
                 if self.lens and self.lens[0] == uid and level is not SLOT:
                     y += self._lens_height(uid)
@@ -237,6 +272,11 @@ class TapeFrame(QAbstractScrollArea):
         self._let_go()
         if self.lens and self.lens[0] not in self._session.rig.universes:
             self.lens = None
+        if change.changed_ids("feeds"):
+            before_ = self.gutter
+            self._measure_gutter()
+            if self.gutter != before_:
+                self.restyle()
         if change.changed_ids("universes") or any(
             self._blocks_of_universe(uid)[1] != before
             for uid, before in lanes.items()
@@ -263,6 +303,7 @@ class TapeFrame(QAbstractScrollArea):
 
     def restyle(self) -> None:
         self._cache.clear()
+        self._gutters.clear()
         self._lay_out_tapes()
         self.viewport().update()
 
@@ -344,7 +385,7 @@ class TapeFrame(QAbstractScrollArea):
             return None
         level = level_for(self.pixels_per_slot)
         for r in self._rows:
-            if level is FIELD and not r.x - 38 <= pos.x() <= r.x + 140:
+            if level is FIELD and not r.x - self.number_of_field <= pos.x() <= r.x + 140:
                 continue
             if r.y <= y < r.y + r.height:
                 if pos.x() < r.x:
@@ -356,8 +397,8 @@ class TapeFrame(QAbstractScrollArea):
                 return r.universe, slot if 1 <= slot <= SLOTS else 0
             if self.lens and self.lens[0] == r.universe and level not in (FIELD, SLOT):
                 if r.y + r.height <= y < r.y + r.height + self._lens_height(r.universe):
-                    slot = self.lens[1] + int((pos.x() - GUTTER - MARGIN) / self._lens_pp())
-                    return r.universe, slot if pos.x() >= GUTTER + MARGIN and slot <= SLOTS else 0
+                    slot = self.lens[1] + int((pos.x() - self.gutter - MARGIN) / self._lens_pp())
+                    return r.universe, slot if pos.x() >= self.gutter + MARGIN and slot <= SLOTS else 0
         return None
 
     def _span_at(self, pos: QPointF) -> Span | None:

@@ -124,7 +124,10 @@ def paint_tape(
     for first, last in rig.universes[universe].reserve:
         kept = QRectF((first - 1) * pp - x0, top, (last - first + 1) * pp, level.lane)
         if kept.right() > 0 and kept.left() < width:
-            _draw_reserve(p, kept, level)
+            within = min(
+                (b.span_of_block.first for b in blocks if first <= b.span_of_block.first <= last), default=last + 1
+            )
+            _draw_reserve(p, kept, level, (within - first) * pp)
     for first, last, who in since.before.get(universe, ()):
         if (last - 1) * pp - x0 > 0 and (first - 1) * pp - x0 < width:
             _stood_here(p, QRectF((first - 1) * pp - x0, top, (last - first + 1) * pp, level.lane), who, level)
@@ -191,14 +194,14 @@ def paint_tape(
         _slot_ruler(p, index, blocks, pp, x0, width, size)
 
 
-def _draw_reserve(p: QPainter, r: QRectF, level: Level) -> None:
-    """A stretch that is kept free: a dashed outline, and the word where it fits."""
+def _draw_reserve(p: QPainter, r: QRectF, level: Level, free: float) -> None:
+    """A stretch that is kept free: a dashed outline, and the word where it fits before what stands in it after all."""
     pen = QPen(THEME.color("edge"), 1)
     pen.setStyle(Qt.PenStyle.DashLine)
     p.setPen(pen)
     p.setBrush(Qt.BrushStyle.NoBrush)
     p.drawRect(r.adjusted(0.5, 0.5, -0.5, -0.5))
-    if level is not FIELD and r.width() > width_of("reserve", 11) + 8:
+    if level is not FIELD and min(r.width(), free) > width_of("reserve", 11) + 8:
         draw_text_line(p, r.adjusted(5, 0, 0, 0), "reserve", "quiet", 11)
 
 

@@ -13,7 +13,7 @@ from PySide6.QtGui import (
 )
 
 from welvo.app.patch.laying_form import Ghost
-from welvo.app.patch.tape_frame import COLUMN, GUTTER, HEADER, MARGIN, TILE, RowAt, TapeFrame
+from welvo.app.patch.tape_frame import HEADER, MARGIN, TILE, RowAt, TapeFrame
 from welvo.app.patch.tape_painting import FIELD, SLOT, SLOT_TOP, level_for, paint_tape
 from welvo.app.widgets import marks
 from welvo.app.widgets.painting import RIGHT, draw_frame, draw_text_line, fitting_size, width_of
@@ -118,14 +118,14 @@ class TapeView(TapeFrame):
         if level is FIELD:
             draw_text_line(p, QRectF(MARGIN, 0, w, HEADER), f"{len(self._rows)} universes, one bar each", "quiet", 11)
             return
-        draw_text_line(p, QRectF(12, 0, 100, HEADER), "Universe", "quiet", 11)
-        draw_text_line(p, QRectF(158, 0, 60, HEADER), "Feed", "quiet", 11)
-        draw_text_line(p, QRectF(200, 0, 50, HEADER), "Free", "quiet", 11, align=RIGHT)
+        draw_text_line(p, QRectF(12, 0, self.mark_left - 14, HEADER), "Universe", "quiet", 11)
+        draw_text_line(p, QRectF(self.feed_left, 0, self.feed_room, HEADER), "Feed", "quiet", 11)
+        draw_text_line(p, QRectF(self.free_right - 60, 0, 60, HEADER), "Free", "quiet", 11, align=RIGHT)
         if level is SLOT:
             return
         for n in (1, *range(64, 513, 64)):
-            x = GUTTER + MARGIN + (n - 1) * self.pixels_per_slot - self.x0
-            if GUTTER + MARGIN - 1 <= x <= w - MARGIN:
+            x = self.gutter + MARGIN + (n - 1) * self.pixels_per_slot - self.x0
+            if self.gutter + MARGIN - 1 <= x <= w - MARGIN:
                 r = QRectF(x if n == 1 else x - 30, 0, 40 if n == 1 else 32, HEADER)
                 draw_text_line(
                     p,
@@ -187,7 +187,7 @@ class TapeView(TapeFrame):
         p.drawPixmap(QPointF(r.x, y), pix)
         self._outline_selected(p, r, y)
         if self.lens and self.lens[0] == r.universe and level is not SLOT:
-            first, slots = self.lens[1], int((self.viewport().width() - GUTTER - 2 * MARGIN) / self._lens_pp())
+            first, slots = self.lens[1], int((self.viewport().width() - self.gutter - 2 * MARGIN) / self._lens_pp())
             frame = QRectF(
                 r.x + (first - 1) * self.pixels_per_slot - self.x0, y - 2, slots * self.pixels_per_slot, r.height - 2
             )
@@ -217,7 +217,7 @@ class TapeView(TapeFrame):
         kept = self._gutters.get(r.universe)
         if kept is None or kept[0] != state:
             ratio = self.devicePixelRatioF()
-            picture = QPixmap(int(GUTTER * ratio) + 1, int((r.height + 6) * ratio) + 1)
+            picture = QPixmap(int(self.gutter * ratio) + 1, int((r.height + 6) * ratio) + 1)
             picture.setDevicePixelRatio(ratio)
             picture.fill(Qt.GlobalColor.transparent)
             q = QPainter(picture)
@@ -241,28 +241,34 @@ class TapeView(TapeFrame):
     ) -> None:
         universe, chosen, worst, words, off, free, something, _ = state
         if chosen:
-            q.fillRect(QRectF(8, 0, GUTTER - 8, r.height - 2), THEME.color("select"))
+            q.fillRect(QRectF(8, 0, self.gutter - 8, r.height - 2), THEME.color("select"))
             q.fillRect(QRectF(8, 0, 3, r.height - 2), THEME.color("accent"))
         top = 3 + (SLOT_TOP if level_for(self.pixels_per_slot) is SLOT else 0)
         draw_text_line(
             q,
-            QRectF(1, top, 45, 20),
+            QRectF(1, top, self.name_left - 4, 20),
             str(universe.number),
             "quiet" if off else "text",
-            fitting_size(str(universe.number), 43, (16, 13, 11, 9)),
+            fitting_size(str(universe.number), self.name_left - 5, (16, 13)),
             True,
             align=RIGHT,
         )
-        draw_text_line(q, QRectF(48, top, GUTTER - 176, 20), universe.name or "–", "quiet" if off else "text", size=13)
+        draw_text_line(
+            q,
+            QRectF(self.name_left, top, self.mark_left - self.name_left - 4, 20),
+            universe.name or "–",
+            "quiet" if off else "text",
+            size=13,
+        )
         if worst:
-            marks.draw_mark(q, worst, 138, top + 4, 12)
-        if off:
-            draw_text_line(q, QRectF(156, top, 68, 20), "not in use", "quiet", 11)
-        elif words == "no feed":
-            draw_text_line(q, QRectF(156, top, 68, 20), words, "warning" if something else "quiet", 11)
-        else:
-            draw_text_line(q, QRectF(156, top, 68, 20), words, "quiet", 11)
-        draw_text_line(q, QRectF(214, top, 36, 20), str(free), "quiet", 11, align=RIGHT)
+            marks.draw_mark(q, worst, self.mark_left, top + 4, 12)
+        # a number right behind it would be read as a part of it
+        room = self.free_right - self.feed_left - width_of(str(free), 11) - 8
+        if width_of(words, 11) > room:
+            words = words.split(" +")[0]
+        token = "warning" if words == "no feed" and something and not off else "quiet"
+        draw_text_line(q, QRectF(self.feed_left, top, room, 20), "not in use" if off else words, token, 11)
+        draw_text_line(q, QRectF(self.free_right - 60, top, 60, 20), str(free), "quiet", 11, align=RIGHT)
 
     def _outline_selected(self, p: QPainter, r: RowAt, y: float) -> None:
         slot = self._session.selection.slot
@@ -321,11 +327,18 @@ class TapeView(TapeFrame):
             p.drawPixmap(QPointF(0, tile * TILE - off), kept[1])
             for n, r in rows:
                 if r.universe in mine:
-                    draw_frame(p, QRectF(r.x - 30, r.y - off, COLUMN, FIELD.pitch), None, "text", 0, 1)
+                    draw_frame(
+                        p,
+                        QRectF(r.x - self.number_of_field + 8, r.y - off, self.column_of_field, FIELD.pitch),
+                        None,
+                        "text",
+                        0,
+                        1,
+                    )
                     if n % 5:
                         draw_text_line(
                             p,
-                            QRectF(r.x - 40, r.y - off - 2, 37, 14),
+                            QRectF(r.x - self.number_of_field - 2, r.y - off - 2, self.number_of_field - 1, 14),
                             str(self._session.rig.universes[r.universe].number),
                             "quiet",
                             11,
@@ -336,12 +349,14 @@ class TapeView(TapeFrame):
 
     def _field_row(self, q: QPainter, n: int, r: RowAt, y: float) -> None:
         q.setCompositionMode(QPainter.CompositionMode.CompositionMode_Clear)
-        q.fillRect(QRectF(r.x - 40, y, COLUMN + 2, FIELD.pitch), THEME.color("station"))
+        q.fillRect(
+            QRectF(r.x - self.number_of_field - 2, y, self.column_of_field + 2, FIELD.pitch), THEME.color("station")
+        )
         q.setCompositionMode(QPainter.CompositionMode.CompositionMode_SourceOver)
         if n % 5 == 0:
             draw_text_line(
                 q,
-                QRectF(r.x - 40, y - 2, 37, 14),
+                QRectF(r.x - self.number_of_field - 2, y - 2, self.number_of_field - 1, 14),
                 str(self._session.rig.universes[r.universe].number),
                 "quiet",
                 11,
@@ -395,7 +410,7 @@ class TapeView(TapeFrame):
             draw_text_line(p, QRectF(42, y + 68, 210, 20), f"{say_count(c.last - c.first + 1, 'slot')} meet", bold=True)
             draw_text_line(p, QRectF(42, y + 88, 210, 16), f"{say_place(number, c.first)}–{c.last:03d}", size=11)
         p.save()
-        p.translate(GUTTER + MARGIN, y + 8)
+        p.translate(self.gutter + MARGIN, y + 8)
         p.setClipRect(QRectF(-4, -2, self.tape_width + 6, h))
         paint_tape(
             p,
