@@ -29,6 +29,7 @@ from welvo.app.widgets.painting import (
 )
 from welvo.app.widgets.tables import copy_cells
 from welvo.app.widgets.theme import THEME
+from welvo.checks.checker import Report
 from welvo.checks.registry import RULES, Finding
 from welvo.checks.together import fix_for_all, in_bundles
 from welvo.rig.edits import end_waiver, waive_finding
@@ -228,6 +229,8 @@ class Drawer(QFrame):
         self._at = 0
         """Which of the findings shown was gone to last, from 0."""
         self._shown: object = None
+        self._report_shown: Report | None = None
+        """What was told of last: while it stays the same, and how it is shown, nothing is built anew."""
         self.filter = LineField()
         self.filter.setPlaceholderText("Filter by word or code")
         keep_least(self.filter, 190)
@@ -306,19 +309,17 @@ class Drawer(QFrame):
             return
         waived = len(self._session.report.waived)
         self._by_buttons["waived"].setText(f"Waived {waived}" if waived else "Waived")
-        found = self.listed_findings()
-        state = (
-            found,
-            self.by,
-            self.open_subject,
-            frozenset(self._open_bundles),
-            self.filter.text(),
-            THEME.name,
-            THEME.step,
+        report, before = self._session.report, self._report_shown
+        same = before is report or (
+            before is not None and (before.findings, before.waived) == (report.findings, report.waived)
         )
-        if state == self._shown:
+        bundles = frozenset(self._open_bundles)
+        state = (self.by, self.open_subject, bundles, self.filter.text(), THEME.name, THEME.step)
+        self._report_shown = report
+        if same and state == self._shown:
             return
         self._shown = state
+        found = self.listed_findings()
         at = self._scroll.verticalScrollBar().value()
         clear_layout(self._body)
         if not found:

@@ -9,7 +9,7 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from welvo.app.widgets.painting import CENTRE, RIGHT, draw_text_line
+from welvo.app.widgets.painting import CENTRE, RIGHT, draw_text_line, width_of
 from welvo.app.widgets.theme import THEME
 
 COLUMNS = 32
@@ -61,6 +61,8 @@ class Cells(QWidget):
         gutter = 34
         wide = (self.width() - gutter) / COLUMNS
         high = min(30.0, self.height() / 16)
+        # three digits and a little air between them and the next: else two levels read as one number
+        size = next((n for n in (11, 9, 8) if width_of("255", n) + 4 <= wide), 7)
         now = time.monotonic()
         off = set(self.differing_slots())
         for n in range(512):
@@ -93,7 +95,7 @@ class Cells(QWidget):
                 p.setPen(THEME.color("error"))
                 p.drawRect(cell.adjusted(0, 0, -1, -1))
             if value and wide > 15:
-                draw_text_line(p, cell, str(value), "text", 11, align=CENTRE, elide=False)
+                draw_text_line(p, cell, str(value), "text", size, align=CENTRE, elide=False)
 
     def mousePressEvent(self, e: QMouseEvent) -> None:
         slot = self.slot_at(e.position().x(), e.position().y())

@@ -164,7 +164,7 @@ def paint_tape(
             words = title_of(index, block)
             left, right = _label_room(s, clashes, pp, x0, width)
             room = right - left - 5
-            if width_of(words, 11) <= room:
+            if width_of(words, 11) + 4 <= room:  # behind it the next number may begin
                 draw_text_line(p, QRectF(left + 5, y, room, level.lane), words, size=11)
                 wide = width_of(words, 11)
                 code = "share" if len(block.spans) > 1 else code_of(rig, s.key)

@@ -169,6 +169,15 @@ class HoldsLines(QWidget):
 
     def resizeEvent(self, e: QResizeEvent) -> None:
         super().resizeEvent(e)
+        self._fit()
+
+    def event(self, e: QEvent) -> bool:
+        done = super().event(e)
+        if e.type() == QEvent.Type.LayoutRequest:  # what stands in it says something longer
+            self._fit()
+        return done
+
+    def _fit(self) -> None:
         layout = self.layout()
         need = layout.minimumHeightForWidth(self.width()) if layout is not None else 0
         if need != self.minimumHeight():
