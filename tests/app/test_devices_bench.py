@@ -25,6 +25,7 @@ from welvo.app.session import Selection, Session
 from welvo.app.widgets.add_device import AddDevice, guess_model, known_models
 from welvo.app.widgets.fields import Field
 from welvo.app.widgets.fixes import push_with_warning
+from welvo.app.widgets.panels import Ways
 from welvo.app.window import Window
 from welvo.live.device_link import USUAL_PORT
 from welvo.live.engine import EngineState
@@ -683,3 +684,22 @@ def test_another_rig_takes_nothing_of_the_former_one_along(small: Window) -> Non
     assert seen.heard == heard  # who answers on the network is as true as before
     assert not small.network.pushing.planned_before and not small.bench.panel._answers
     assert small.message.label.text() == "" and small.message.said
+
+
+@pytest.mark.parametrize(("ago", "there"), [(1.0, True), (30.0, False)])
+def test_path_list_card_and_findings_say_the_same_of_a_device(small: Window, ago: float, there: bool) -> None:
+    session = small.session
+    small.show_station("Devices")
+    device, d = next((k, d) for k, d in session.rig.devices.items() if d.ip)
+    at = session.now() - ago
+    session.observe(heard={d.ip: Heard(d.ip, d.name, at=at)}, listening=True)
+    session.change_selection(Selection("device", (device,)))
+    small.devices.panel.refresh()
+    small.ribbon.refresh()
+    QApplication.processEvents()
+    (pair,) = [p for p in pairs_of(session) if p.device_id == device]
+    hop = next(h for h in small.ribbon.path_shown.hops if h.role == "device")  # type: ignore[union-attr]
+    titles = [w.accessibleDescription() or w._title for w in small.devices.panel.findChildren(Ways)]
+    found = "DEV-02" in session.report.codes_found
+    assert ("silent" in hop.fact, found, any("until" in t for t in titles)) == (not there,) * 3
+    assert ("heard" in hop.fact) == there and (pair.heard[0] == "silent") != there

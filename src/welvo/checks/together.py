@@ -34,6 +34,10 @@ def in_bundles(findings: Iterable[Finding]) -> list[list[Finding]]:
 
 def fix_for_all(findings: Sequence[Finding]) -> Fix | None:
     """One fix that puts all of them right, out of the first fix of each; None where there is none."""
+    words = RULES[findings[0].code].for_all
+    begin = next(iter(findings[0].possible_fixes), None)
+    if begin is None or not (words or begin.push):
+        return None  # and the others are not even asked: a place for each of thousands takes its time
     fixes: list[Fix] = []
     for f in findings:
         first = next(iter(f.possible_fixes), None)
@@ -48,7 +52,6 @@ def fix_for_all(findings: Sequence[Finding]) -> Fix | None:
     if len(pushes) == len(fixes) and len({device for device, _ in pushes}) == 1:
         keys = tuple(dict.fromkeys(k for _, some in pushes for k in some))
         return Fix(f"Push {say_count(len(keys), 'setting')}", changes, push=(pushes[0][0], keys))
-    words = RULES[findings[0].code].for_all
     edits = [x.edit for x in fixes if x.edit]
     if not words or len(edits) < len(fixes):
         return None

@@ -103,19 +103,24 @@ class Message(QWidget):
         can be taken back at once: whoever did it has gone on from what was said before."""
         said = Said(self._clock(), visible_letters(words), severity, undo)
         again = self.shown is not None and self.is_fresh and self.shown.words == said.words and not self.waiting
-        self.said.append(said)
-        self.all.show()
+        self._keep(said)
         if again or undo or not self._least.isActive():
             self._show(said)
         elif len(self.waiting) < WAITING:
             self.waiting.append(said)
             self._say_how_many()
 
+    def _keep(self, said: Said) -> None:
+        """Keep it in the list; what is said again and again stands there once, with its last time."""
+        if self.said and (self.said[-1].words, self.said[-1].severity) == (said.words, said.severity):
+            self.said.pop()
+        self.said.append(said)
+        self.all.show()
+
     def say_now(self, words: str, severity: str = "note") -> None:
         """Say something before the window is busy: it cannot wait, and is drawn at once."""
         said = Said(self._clock(), visible_letters(words), severity)
-        self.said.append(said)
-        self.all.show()
+        self._keep(said)
         self._show(said)
         above = self.parentWidget()
         layout = above.layout() if above else None
