@@ -6,20 +6,22 @@ import time
 
 import numpy as np
 from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QWidget
 
 from welvo.app.widgets.painting import CENTRE, RIGHT, draw_text_line, width_of
 from welvo.app.widgets.theme import THEME
 
 COLUMNS = 32
+SMALLEST = 7
+"""The smallest size in which levels are written."""
 LIT = 1.0
 """Seconds for which a changed level stands out."""
 OWNER_TINTS = (0, 3, 6, 9, 1, 4)
 
 
 class Cells(QWidget):
-    """512 cells of 32 in a row. `picked` gives a slot from 1."""
+    """512 cells of 32 in a row, or of 16 where they would be too narrow. `picked` gives a slot from 1."""
 
     picked = Signal(int)
 
@@ -31,9 +33,22 @@ class Cells(QWidget):
         """Levels of a moment that were held, to compare with."""
         self._changed = np.zeros(512)
         self.words: list[str] = []
-        self.setMinimumHeight(16 * 22 + 4)
+        self._fit_height()
         self.setAccessibleName("Levels of 512 slots")
         self.setMouseTracking(True)
+
+    @property
+    def columns(self) -> int:
+        """Cells in a row: half as many where three digits would not keep apart from the next."""
+        return COLUMNS if (self.width() - 34) / COLUMNS >= width_of("255", SMALLEST) + 4 else COLUMNS // 2
+
+    def _fit_height(self) -> None:
+        rows = 512 // self.columns
+        self.setMinimumHeight(rows * (22 if rows == 16 else 16) + 4)
+
+    def resizeEvent(self, e: QResizeEvent) -> None:
+        super().resizeEvent(e)
+        self._fit_height()
 
     def show_levels(self, levels: bytes, owners: tuple[int, ...], fresh: bool = False) -> None:
         """`fresh`: another universe, of which nothing counts as changed."""
@@ -59,14 +74,15 @@ class Cells(QWidget):
     def paintEvent(self, e: QPaintEvent) -> None:
         p = QPainter(self)
         gutter = 34
-        wide = (self.width() - gutter) / COLUMNS
-        high = min(30.0, self.height() / 16)
+        columns = self.columns
+        wide = (self.width() - gutter) / columns
+        high = min(30.0, self.height() / (512 // columns))
         # three digits and a little air between them and the next: else two levels read as one number
-        size = next((n for n in (11, 9, 8) if width_of("255", n) + 4 <= wide), 7)
+        size = next((n for n in (11, 9, 8) if width_of("255", n) + 4 <= wide), SMALLEST)
         now = time.monotonic()
         off = set(self.differing_slots())
         for n in range(512):
-            r, c = divmod(n, COLUMNS)
+            r, c = divmod(n, columns)
             if c == 0:
                 draw_text_line(p, QRectF(0, r * high, gutter - 6, high), str(n + 1), "quiet", 11, align=RIGHT)
             cell = QRectF(gutter + c * wide, r * high, wide - 1, high - 1)
@@ -94,7 +110,7 @@ class Cells(QWidget):
             if n + 1 in off:
                 p.setPen(THEME.color("error"))
                 p.drawRect(cell.adjusted(0, 0, -1, -1))
-            if value and wide > 15:
+            if value:
                 draw_text_line(p, cell, str(value), "text", size, align=CENTRE, elide=False)
 
     def mousePressEvent(self, e: QMouseEvent) -> None:
@@ -103,10 +119,11 @@ class Cells(QWidget):
             self.picked.emit(slot)
 
     def slot_at(self, x: float, y: float) -> int:
-        wide = (self.width() - 34) / COLUMNS
-        high = min(30.0, self.height() / 16)
+        columns, rows = self.columns, 512 // self.columns
+        wide = (self.width() - 34) / columns
+        high = min(30.0, self.height() / rows)
         c, r = int((x - 34) // wide), int(y // high)
-        return r * COLUMNS + c + 1 if 0 <= c < COLUMNS and 0 <= r < 16 else 0
+        return r * columns + c + 1 if 0 <= c < columns and 0 <= r < rows else 0
 
 
 class LevelRows(QWidget):
