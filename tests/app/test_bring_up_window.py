@@ -19,9 +19,11 @@ from welvo.app.jobs.live_path import chain_of
 from welvo.app.session import Selection, Session
 from welvo.app.window import Window
 from welvo.demo.gallery import make_gallery
+from welvo.formats.models import shipped_models
 from welvo.live.status import read_status
 from welvo.rig.base import Refused
-from welvo.rig.edits import plan_setting
+from welvo.rig.document import Rig
+from welvo.rig.edits import add_device, add_feed, add_universe, plan_setting
 from welvo.runs.bridge import set_right
 from welvo.settings.compare import lines_that_differ
 from welvo.survey.target import find_target
@@ -212,6 +214,26 @@ def test_a_rig_is_rehearsed_and_broken_on_purpose(new: Window, qtbot: QtBot) -> 
     with pytest.raises(Refused, match="Nothing is simulated"):
         rehearsal.switch_fault("127.0.0.50", "twin", True)
     dialog.reject()
+
+
+def test_a_rig_with_nothing_but_a_serial_line_is_rehearsed(tmp_path: Path, qtbot: QtBot) -> None:
+    window = QWidget()
+    qtbot.addWidget(window)
+    rig, _ = add_device(Rig(), shipped_models()["rush"], "LINES")
+    rehearsal = Rehearsal()
+    dialog = RehearseRig(Session(rig), rehearsal, window)
+    assert not dialog.planned.isEnabled() and dialog.list.rows.lines[0].cells[2] == "no line is fed"
+    dialog.reject()
+    rig, _ = add_universe(rig, 1)
+    rig, _ = add_feed(rig, next(iter(rig.universes)), "serial")
+    dialog = RehearseRig(Session(rig), rehearsal, window)
+    assert dialog.planned.isEnabled()
+    dialog.planned.click()
+    try:
+        assert rehearsal.stand_ins and "line 1" in str(rehearsal.stand_ins.wait_ready())
+    finally:
+        rehearsal.stop_rehearsal()
+        dialog.reject()
 
 
 def test_faults_are_switched_from_the_window(tmp_path: Path, qtbot: QtBot) -> None:

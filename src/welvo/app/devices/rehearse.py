@@ -27,6 +27,7 @@ from welvo.rig.base import Refused
 from welvo.rig.document import Rig
 from welvo.rig.notation import say_count
 from welvo.rig.plan import model_of, say_key
+from welvo.rig.protocol import PROTOCOLS
 from welvo.standins.process import StandIns
 
 FAULTS: dict[str, tuple[str, str, object]] = {
@@ -204,7 +205,8 @@ class RehearseRig(Dialog):
     def _fill_devices(self) -> None:
         running, rig = self.rehearsal.is_running, self._session.rig
         rows = []
-        here = 0
+        lines = sum(PROTOCOLS[f.protocol].carries == "line" for f in rig.feeds.values())
+        here = lines
         for device_id, d in rig.devices.items():
             model = model_of(rig, device_id)
             local = bool(d.ip) and ipaddress.ip_address(d.ip).is_loopback
@@ -212,8 +214,7 @@ class RehearseRig(Dialog):
             state = "no address" if not d.ip else "only 127.x can be" if not local else "yes" if running else "not yet"
             faults = ", ".join(self._say_fault(d.ip, f, v) for (ip, f), v in self.rehearsal.on.items() if ip == d.ip)
             if model and model.kind == "serial":
-                here += 1
-                state = "its lines" if running else "not yet"
+                state = "no line is fed" if not lines else "its lines" if running else "not yet"
             rows.append(ListRow(device_id, (d.name, d.ip or "–", state, faults)))
         chosen = self._chosen_device()
         self.list.show_lines(rows, chosen)
