@@ -23,6 +23,7 @@ from welvo.app.widgets.painting import (
     column_of_widgets,
     draw_text_block,
     draw_text_line,
+    finish_building,
     make_button,
     make_label,
     width_of,
@@ -334,6 +335,7 @@ class Drawer(QFrame):
                 self._add_bundle(name, bundle)
         self._body.addStretch(1)
         # Without this the new rows would stand squeezed into the old height until the next turn of the event loop.
+        finish_building()
         self._body.activate()
         inner, view = self._scroll.widget(), self._scroll.viewport()
         if inner is not None:
@@ -430,6 +432,7 @@ class Drawer(QFrame):
         opened = next((w for w in self._shown_rows() if isinstance(w, OpenedFinding)), None)
         acts = opened.findChildren(QPushButton) if opened else []
         if opened and acts:
+            finish_building()
             opened.show()  # else it is shown in the next turn of the event loop only, and takes no focus before
             self._scroll.ensureWidgetVisible(opened)
             acts[0].setFocus()

@@ -6,7 +6,9 @@ another line instead, so that every control keeps the room it needs.
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QObject, QPoint, QRect, QSize, Qt
+from typing import NamedTuple
+
+from PySide6.QtCore import QEvent, QObject, QRect, QSize, Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QComboBox, QLayout, QLayoutItem, QLineEdit, QSizePolicy, QSpacerItem, QWidget
 
@@ -16,22 +18,52 @@ WIDEST = 252
 """To how many pixels a field grows with its text, in normal text: as wide as the panel leaves it."""
 
 
+class _Measured(NamedTuple):
+    """What an item of a row says of its size: asked once for each layout, because every question goes to Qt."""
+
+    item: QLayoutItem
+    is_space: bool
+    need: int
+    hint: int
+    most: int
+    is_eager: bool
+    """Whether it likes to be wider than its hint."""
+    low: int
+    """Its height, unless that follows from its width."""
+    wraps: bool
+    high: int
+    least_high: int
+
+
 class FlowRow(QLayout):
     """Widgets side by side, on as many lines as they need.
 
-    A spacer that expands takes what is left of its line; without one, widgets that like to be wider share it.
+    A spacer that expands takes what is left of its line; without one, widgets that like to be wider share it. What was
+    worked out is kept until Qt says that something in it is another: it is asked for its height again and again.
     """
 
     def __init__(self, spacing: int = 8) -> None:
         super().__init__()
         self._items: list[QLayoutItem] = []
+        self._measured: list[_Measured] | None = None
+        self._heights: dict[int, int] = {}
+        self._placed: QRect | None = None
+        self._hint: QSize | None = None
+        self._least: QSize | None = None
         self.setContentsMargins(0, 0, 0, 0)
         self.setSpacing(spacing)
+        self._gap = spacing
 
     # ---- Qt's side
 
+    def invalidate(self) -> None:
+        self._measured, self._placed, self._hint, self._least = None, None, None, None
+        self._heights.clear()
+        super().invalidate()
+
     def addItem(self, item: QLayoutItem) -> None:
         self._items.append(item)
+        self.invalidate()
 
     def addStretch(self) -> None:
         self.addItem(QSpacerItem(0, 0, QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Minimum))
@@ -46,7 +78,10 @@ class FlowRow(QLayout):
         return self._items[index] if 0 <= index < len(self._items) else None
 
     def takeAt(self, index: int) -> QLayoutItem | None:
-        return self._items.pop(index) if 0 <= index < len(self._items) else None
+        if not 0 <= index < len(self._items):
+            return None
+        self.invalidate()
+        return self._items.pop(index)
 
     def expandingDirections(self) -> Qt.Orientation:
         return Qt.Orientation.Horizontal
@@ -55,31 +90,39 @@ class FlowRow(QLayout):
         return True
 
     def heightForWidth(self, wide: int) -> int:
-        return self._lay_out(QRect(0, 0, wide, 0), place=False)
+        known = self._heights.get(wide)
+        if known is None:
+            known = self._heights[wide] = self._lay_out(QRect(0, 0, wide, 0), place=False)
+        return known
 
     def sizeHint(self) -> QSize:
-        shown = self._shown()
-        wide = sum(i.sizeHint().width() for i in shown) + self.spacing() * max(0, len(shown) - 1)
-        m = self.contentsMargins()
-        return QSize(
-            wide + m.left() + m.right(), max((i.sizeHint().height() for i in shown), default=0) + m.top() + m.bottom()
-        )
+        if self._hint is None:
+            shown, m = self._measure(), self.contentsMargins()
+            wide = sum(x.hint for x in shown) + self._gap * max(0, len(shown) - 1)
+            high = max((x.high for x in shown), default=0)
+            self._hint = QSize(wide + m.left() + m.right(), high + m.top() + m.bottom())
+        return self._hint
 
     def minimumSize(self) -> QSize:
-        shown, m = self._shown(), self.contentsMargins()
-        return QSize(
-            max((i.minimumSize().width() for i in shown), default=0) + m.left() + m.right(),
-            max((i.minimumSize().height() for i in shown), default=0) + m.top() + m.bottom(),
-        )
+        if self._least is None:
+            shown, m = self._measure(), self.contentsMargins()
+            wide = max((x.need for x in shown), default=0)
+            high = max((x.least_high for x in shown), default=0)
+            self._least = QSize(wide + m.left() + m.right(), high + m.top() + m.bottom())
+        return self._least
 
     def setGeometry(self, r: QRect) -> None:
         super().setGeometry(r)
-        self._lay_out(r, place=True)
+        if r != self._placed:
+            self._lay_out(r, place=True)
+            self._placed = QRect(r)
 
     # ---- laying out
 
-    def _shown(self) -> list[QLayoutItem]:
-        return [i for i in self._items if i.spacerItem() is not None or not i.isEmpty()]
+    def _measure(self) -> list[_Measured]:
+        if self._measured is None:
+            self._measured = [m for i in self._items if (m := _measure_item(i)) is not None]
+        return self._measured
 
     def _lay_out(self, r: QRect, *, place: bool) -> int:
         """Put the items into a rectangle, or only work out how high they are. Gives that height."""
@@ -89,65 +132,70 @@ class FlowRow(QLayout):
         lines = self._lines(max(1, inside.width()))
         for n, line in enumerate(lines):
             widths = self._widths(line, inside.width())
-            high = max((self._height(i, w) for i, w in zip(line, widths)), default=0)
-            if place and len(lines) == 1:  # one line stands in the middle of what there is
-                y += max(0, (inside.height() - high) // 2)
-            x = inside.left()
-            for item, wide in zip(line, widths):
-                if place and item.spacerItem() is None:
-                    tall = min(high, self._height(item, wide))
-                    item.setGeometry(QRect(QPoint(x, y + (high - tall) // 2), QSize(wide, tall)))
-                x += wide + self.spacing()
-            y += high + (self.spacing() if n + 1 < len(lines) else 0)
+            heights = [x.item.heightForWidth(w) if x.wraps else x.low for x, w in zip(line, widths)]
+            high = max(heights, default=0)
+            if place:
+                if len(lines) == 1:  # one line stands in the middle of what there is
+                    y += max(0, (inside.height() - high) // 2)
+                left = inside.left()
+                for x, wide, tall in zip(line, widths, heights):
+                    if not x.is_space:
+                        x.item.setGeometry(QRect(left, y + (high - tall) // 2, wide, tall))
+                    left += wide + self._gap
+            y += high + (self._gap if n + 1 < len(lines) else 0)
         return y - r.top() + m.bottom()
 
-    def _lines(self, room: int) -> list[list[QLayoutItem]]:
-        lines: list[list[QLayoutItem]] = [[]]
+    def _lines(self, room: int) -> list[list[_Measured]]:
+        lines: list[list[_Measured]] = [[]]
         used = 0
-        for item in self._shown():
-            need = 0 if item.spacerItem() is not None else _need(item)
-            more = need + (self.spacing() if lines[-1] else 0)
+        for x in self._measure():
+            more = x.need + (self._gap if lines[-1] else 0)
             if lines[-1] and used + more > room:
                 lines.append([])
-                used, more = 0, need
-            if item.spacerItem() is not None and not lines[-1] and len(lines) > 1:
+                used, more = 0, x.need
+            if x.is_space and not lines[-1] and len(lines) > 1:
                 continue  # nothing to be pushed aside at the beginning of a line
-            lines[-1].append(item)
+            lines[-1].append(x)
             used += more
         return lines
 
-    def _widths(self, line: list[QLayoutItem], room: int) -> list[int]:
+    def _widths(self, line: list[_Measured], room: int) -> list[int]:
         """Everyone gets what it needs, then what it would like, and who likes to be wider shares what is left."""
-        widths = [min(room, 0 if i.spacerItem() is not None else _need(i)) for i in line]
-        left = room - sum(widths) - self.spacing() * max(0, len(line) - 1)
-        for n, item in enumerate(line):
-            more = max(0, min(left, min(item.sizeHint().width(), item.maximumSize().width()) - widths[n]))
-            widths[n] += more
-            left -= more
-        eager = [n for n, i in enumerate(line) if i.expandingDirections() & Qt.Orientation.Horizontal or _wraps(i)]
-        spacers = [n for n in eager if line[n].spacerItem() is not None]
+        widths = [min(room, x.need) for x in line]
+        left = room - sum(widths) - self._gap * max(0, len(line) - 1)
+        for n, x in enumerate(line):
+            more = min(left, min(x.hint, x.most) - widths[n])
+            if more > 0:
+                widths[n] += more
+                left -= more
+        eager = [n for n, x in enumerate(line) if x.is_eager]
+        spacers = [n for n in eager if line[n].is_space]
         for k, n in enumerate(spacers or eager):
             share = left // (len(spacers or eager) - k)
-            more = max(0, min(share, line[n].maximumSize().width() - widths[n]))
-            widths[n] += more
-            left -= more
+            more = min(share, line[n].most - widths[n])
+            if more > 0:
+                widths[n] += more
+                left -= more
         return widths
 
-    def _height(self, item: QLayoutItem, wide: int) -> int:
-        if item.spacerItem() is not None:
-            return 0
-        if item.hasHeightForWidth():
-            return item.heightForWidth(wide)
-        return max(item.minimumSize().height(), min(item.sizeHint().height(), item.maximumSize().height()))
+
+_HORIZONTAL = Qt.Orientation.Horizontal
 
 
-def _wraps(item: QLayoutItem) -> bool:
-    """Words that go on in another line are the better the more of a line they have."""
-    return item.spacerItem() is None and item.hasHeightForWidth()
-
-
-def _need(item: QLayoutItem) -> int:
-    return max(item.minimumSize().width(), 1)
+def _measure_item(item: QLayoutItem) -> _Measured | None:
+    """What an item says of itself; None where it is not shown."""
+    if item.spacerItem() is not None:
+        hint = item.sizeHint().width()
+        stretches = bool(item.expandingDirections() & _HORIZONTAL)
+        return _Measured(item, True, 0, hint, 1 << 20 if stretches else hint, stretches, 0, False, 0, 0)
+    if item.isEmpty():
+        return None
+    least, hint_, most = item.minimumSize(), item.sizeHint(), item.maximumSize()
+    wraps = item.hasHeightForWidth()  # words that go on in another line are the better the more of a line they have
+    low = 0 if wraps else max(least.height(), min(hint_.height(), most.height()))
+    eager = wraps or bool(item.expandingDirections() & _HORIZONTAL)
+    need, high = max(least.width(), 1), hint_.height()
+    return _Measured(item, False, need, hint_.width(), most.width(), eager, low, wraps, high, least.height())
 
 
 def flow_of_widgets(*widgets: QWidget | int | None, spacing: int = 8) -> FlowRow:

@@ -7,7 +7,8 @@ from collections.abc import Callable, Sequence
 from functools import lru_cache
 from typing import NamedTuple
 
-from PySide6.QtCore import QRectF, QSize, Qt, QTimer
+import shiboken6
+from PySide6.QtCore import QCoreApplication, QEvent, QObject, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QAction, QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QApplication,
@@ -269,6 +270,59 @@ def column_of_widgets(margins: tuple[int, int, int, int] = (0, 0, 0, 0), spacing
     return made
 
 
+class _Building(QObject):
+    """Lays out what is built anew once, when all of it is there.
+
+    Qt lays a shown widget out again for each child that is put into it and shown: a page of forty rows forty times. So
+    while a page is built its layout rests. The end is an event that is posted before those that show the children, so
+    that nobody sees them unlaid.
+    """
+
+    DONE = QEvent.Type(QEvent.registerEventType())
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._held: list[QWidget] = []
+
+    def hold(self, root: QWidget) -> None:
+        """Let the layout of a widget rest until all events at hand are done."""
+        layout = root.layout()
+        if layout is None or not layout.isEnabled() or not root.isVisible():
+            return
+        layout.setEnabled(False)
+        self._held.append(root)
+        if len(self._held) == 1:
+            QCoreApplication.postEvent(self, QEvent(self.DONE))
+
+    def event(self, e: QEvent) -> bool:
+        if e.type() == self.DONE:
+            self.finish()
+            return True
+        return super().event(e)
+
+    def finish(self) -> None:
+        """Show what was put in, and lay it out; for those as well who have to know at once where it stands."""
+        held, self._held = self._held, []
+        for root in held:
+            layout = root.layout() if shiboken6.isValid(root) else None
+            if layout is None:
+                continue
+            for w in _widgets_of(layout):
+                if not (w.isHidden() and w.testAttribute(Qt.WidgetAttribute.WA_WState_ExplicitShowHide)):
+                    w.setVisible(True)
+            layout.setEnabled(True)
+            layout.invalidate()
+            layout.activate()
+
+
+_BUILDING = _Building()
+
+
+def finish_building() -> None:
+    """Lay out at once what was just built: for those who ask where something in it stands."""
+    _BUILDING.finish()
+
+
 def clear_layout(layout: QLayout) -> None:
     """Take everything out of a layout. Widgets go when the event at hand is over: one of them may be its sender.
 
@@ -276,6 +330,8 @@ def clear_layout(layout: QLayout) -> None:
     hand it on to the next widget of the window, which then swallows what is typed.
     """
     root, focus = layout.parentWidget(), QApplication.focusWidget()
+    if root is not None:
+        _BUILDING.hold(root)
     if root is not None and focus is not None and focus is not root and root.isAncestorOf(focus):
         if any(w is not None and (w is focus or w.isAncestorOf(focus)) for w in _widgets_of(layout)):
             name, kind = focus.accessibleName(), type(focus)
