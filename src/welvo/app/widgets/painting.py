@@ -313,6 +313,10 @@ class _Building(QObject):
             layout.setEnabled(True)
             layout.invalidate()
             layout.activate()
+            around = root.parentWidget()
+            while around is not None and (outer := around.layout()) is not None:  # what it stands in may need more room
+                outer.activate()
+                around = around.parentWidget()
 
 
 _BUILDING = _Building()
