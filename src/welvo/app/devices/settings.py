@@ -167,6 +167,10 @@ Needs = tuple[float, float, float]
 """How wide the widest label, planned and reported value of a table are."""
 
 
+FREE_TEXT = 12
+"""Letters of a free text that have room in any case."""
+
+
 def needs_of_rows(rows: Iterable[tuple[str, str, str]]) -> Needs:
     """What a table's columns need for their labels and values; a value that is a long text has no more than a name."""
     most = THEME.scale_length(240)
@@ -174,6 +178,16 @@ def needs_of_rows(rows: Iterable[tuple[str, str, str]]) -> Needs:
     for row in rows:
         wide = [max(w, min(most, width_of(words, 13, n > 0))) for n, (w, words) in enumerate(zip(wide, row))]
     return wide[0], wide[1], wide[2]
+
+
+def _measured(line: SettingLine, by_key: dict[str, SettingLine]) -> tuple[str, str, str]:
+    """The words of a row, for its room. A free text may end in “…”: it must not push the acts out of sight."""
+    plan, has = words_of_line(line, by_key)
+    return (
+        (line.spec.label, plan[:FREE_TEXT], has[:FREE_TEXT])
+        if line.spec.type == "text"
+        else (line.spec.label, plan, has)
+    )
 
 
 def _columns_of_row(width: float, needs: Needs) -> tuple[float, float, float]:
@@ -323,9 +337,9 @@ class Settings(QWidget):
         clear_layout(self._body)
         crowded = 3 * len(lines_that_differ(self.lines)) > len(self.lines)
         by_key = {x.key: x for x in self.lines}
-        needs = needs_of_rows((x.spec.label, *words_of_line(x, by_key)) for x in self.lines)
+        needs = needs_of_rows(_measured(x, by_key) for x in self.lines)
         self._body.addWidget(_Heading(needs))
-        least = int(_columns_of_row(0, needs)[2]) + THEME.scale_length(150)
+        least = int(_columns_of_row(0, needs)[2]) + THEME.scale_length(132)
         self.setMinimumWidth(least)  # with less room it is scrolled
         self.setMaximumWidth(max(least, THEME.scale_length(1160)))
         shown = 0
