@@ -309,8 +309,9 @@ class Eyes:
             if not w.isEnabled() or isinstance(w, QAbstractItemView | QHeaderView | QScrollBar):
                 continue
             words = next((words for words, *_ in _words_of_widget(w) if words.strip()), "")
-            if words:
-                on = ground(QRect(w.mapTo(root, QPoint(0, 0)), w.size()))
+            part = w.visibleRegion().boundingRect()
+            if words and 2 * part.height() >= w.height():  # not what is scrolled half away
+                on = ground(part.translated(w.mapTo(root, QPoint(0, 0))))
                 pen = w.palette().color(w.foregroundRole()).name()
                 if on and contrast_of_colours(pen, on) < READABLE:
                     self._say("pale", f"“{words}” in {pen} on {on}", w)
