@@ -6,8 +6,12 @@ import sys
 from pathlib import Path
 
 import pytest
+from PySide6.QtGui import QImage
+from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
 
-from welvo.app.widgets.theme import TOKENS, contrast_of_colours
+from welvo.app.widgets.fields import Tick
+from welvo.app.widgets.theme import THEME, TOKENS, apply_theme, contrast_of_colours
 from welvo.rig.tints import oklch_hex, tint_hex, weave_of_tint
 
 APP = Path(__file__).parents[2] / "src" / "welvo" / "app"
@@ -77,3 +81,25 @@ print("alive")
 """
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=300)
     assert done.stdout.strip() == "alive", done.stderr[-300:]
+
+
+@pytest.mark.parametrize("theme", ["dark", "light"])
+def test_a_ticked_box_has_a_tick_and_is_not_told_by_colour_alone(qtbot: QtBot, theme: str) -> None:
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    THEME.name = theme
+    apply_theme(app)
+    box = Tick("Locked", "", lambda _: None)
+    qtbot.addWidget(box)
+    box.show()
+
+    def shades() -> int:
+        """How many clearly different shades of grey its box has."""
+        image = box.grab().toImage().convertToFormat(QImage.Format.Format_Grayscale8)
+        return len({image.pixelColor(x, y).lightness() // 24 for x in range(3, 13) for y in range(6, box.height() - 6)})
+
+    empty = shades()
+    box.setChecked(True)
+    assert shades() > empty
+    THEME.name = "dark"
+    apply_theme(app)

@@ -597,7 +597,7 @@ def test_many_findings_of_one_kind_are_one_line_with_one_fix(make: Callable[[Rig
         return [r for r in drawer.findChildren(FindingRow) if r.finding.code == "FEED-02" and r.isVisible()]
 
     (one,) = rows()
-    assert isinstance(one, BundleRow) and one.finding.where == "30 like it" and len(drawer.listed_findings()) >= 30
+    assert isinstance(one, BundleRow) and one.finding.where == "30 of them" and len(drawer.listed_findings()) >= 30
     assert not [b for b in drawer.findChildren(QPushButton) if b.text().startswith("Feed 30")]
     qtbot.mouseClick(one, Qt.MouseButton.LeftButton)
     bundle, *members = rows()

@@ -102,7 +102,7 @@ class BundleRow(FindingRow):
 
     def __init__(self, members: list[Finding], is_open: bool) -> None:
         first = members[0]
-        count = f"{len(members)} {'shown' if is_open else 'like it'}"
+        count = f"{len(members)} {'shown' if is_open else 'of them'}"
         super().__init__(replace(first, title=RULES[first.code].title, where=count))
         self.members = members
         self.setAccessibleName(f"{first.severity}: {RULES[first.code].title}, {say_count(len(members), 'finding')}")

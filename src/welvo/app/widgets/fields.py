@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import QEvent, QObject, QPointF, QSize, Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, QPointF, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QKeySequence, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import (
     QApplication,
@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QPlainTextEdit,
     QStyle,
+    QStyleOptionButton,
     QStyleOptionComboBox,
     QStylePainter,
     QWidget,
@@ -303,6 +304,24 @@ class Tick(QCheckBox):
         set_help(self, help_text)
         self._apply = apply
         self.clicked.connect(self._take_tick)
+
+    def paintEvent(self, e: QPaintEvent) -> None:
+        """A ticked box has a tick: its colour alone would be told by colour alone."""
+        super().paintEvent(e)
+        if not self.isChecked():
+            return
+        option = QStyleOptionButton()
+        self.initStyleOption(option)
+        r = QRectF(self.style().subElementRect(QStyle.SubElement.SE_CheckBoxIndicator, option, self))
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        pen = QPen(THEME.color("accent_ink" if self.isEnabled() else "station"), max(2.0, r.width() / 7))
+        pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+        pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+        p.setPen(pen)
+        x, y, w, h = r.x(), r.y(), r.width(), r.height()
+        corners = ((0.22, 0.52), (0.43, 0.72), (0.8, 0.3))
+        p.drawPolyline([QPointF(x + a * w, y + b * h) for a, b in corners])
 
     def _take_tick(self, on: bool) -> None:
         if not do_guarded(self, self._apply, on):
