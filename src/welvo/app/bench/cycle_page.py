@@ -8,15 +8,15 @@ from __future__ import annotations
 import time
 from functools import partial
 
-from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtCore import QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QPushButton, QWidget
 
 from welvo.app.jobs.network import Network
 from welvo.app.session import Session
 from welvo.app.widgets.fields import Field, LineField, Tick, set_help
 from welvo.app.widgets.flow import flow_of_widgets, keep_width
-from welvo.app.widgets.painting import column_of_widgets, make_button, make_label, row_of_widgets
+from welvo.app.widgets.painting import column_of_widgets, draw_frame, make_button, make_label, row_of_widgets
 from welvo.app.widgets.who import name_of_user
 from welvo.bench.cycles import KINDS, Cycle, CycleStep, Halving, begin_halving, steps_of_cycle
 from welvo.bench.record import record_tests, subject_of_test
@@ -38,6 +38,11 @@ class CyclePage(QWidget):
     """`changed` when another step is sent."""
 
     changed = Signal()
+
+    def paintEvent(self, _: QPaintEvent) -> None:
+        """The keys walk the test while the page itself has the focus: that is seen."""
+        if self.hasFocus():
+            draw_frame(QPainter(self), QRectF(self.rect()).adjusted(1, 1, -2, -2), None, "accent", 2, 2)
 
     def __init__(self, session: Session, network: Network) -> None:
         super().__init__()

@@ -97,6 +97,8 @@ class Scale(QWidget):
         if c is None:
             draw_frame(p, QRectF(LEFT, TOP, self.width() - 2 * LEFT, HIGH), None, "line", 0, 1, dashed=True)
             draw_text_line(p, QRectF(LEFT, 0, 400, 22), "Ranges", "quiet", 13, True)
+            if self.hasFocus():
+                draw_frame(p, QRectF(LEFT - 4, TOP - 6, self.width() - 2 * LEFT + 8, HIGH + 12), None, "accent", 2, 2)
             return
         word = word_for(c.function, c.name or "?")
         draw_text_line(p, QRectF(LEFT, 0, 300, 22), f"Ranges of {word}", bold=True)
@@ -130,6 +132,9 @@ class Scale(QWidget):
         if self.pointer is not None:
             x = self._x_of_value(self.pointer + 0.5)
             p.fillRect(QRectF(x - 1, TOP - 12, 2, 12), THEME.color("text"))
+        if self.hasFocus():
+            around = QRectF(LEFT - 4, TOP - 6, self.width() - 2 * LEFT + 8, HIGH + 12)
+            draw_frame(p, around, None, "accent", 2, 2)
 
     def _draw_range(self, p: QPainter, r_: Range, n: int, free: float) -> float:
         """Draw one range; gives the x from which the next first value may be written."""

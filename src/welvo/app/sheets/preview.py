@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 
 from PySide6.QtCore import QObject, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QKeyEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtGui import QColor, QFocusEvent, QImage, QKeyEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QAbstractScrollArea
 
 from welvo.app.disk import Newest
@@ -209,6 +209,7 @@ class SheetPreview(QAbstractScrollArea):
         p.fillRect(view, THEME.color("ground"))
         if not self.pages:
             draw_text_line(p, view, self.waits_for or self.words, "quiet", 13, align=CENTRE)
+            self._draw_focus(p, view)
             return
         dy, dx = self.verticalScrollBar().value(), self.horizontalScrollBar().value()
         tops = self._tops_of_pages()
@@ -228,6 +229,7 @@ class SheetPreview(QAbstractScrollArea):
             draw_frame(p, r.adjusted(-1, -1, 1, 1), None, "edge", 0)
             if (n, dots) not in self._images:
                 wanted.append((n, dots))
+        self._draw_focus(p, view)
         if self.is_dimmed:
             veil = QColor(THEME.color("ground"))
             veil.setAlpha(205)
@@ -237,6 +239,18 @@ class SheetPreview(QAbstractScrollArea):
             self._asked = set(wanted)
             shown = self.pages
             self._drawer.put_job(lambda: self._draw_wanted(shown, wanted))
+
+    def _draw_focus(self, p: QPainter, view: QRectF) -> None:
+        if self.hasFocus():
+            draw_frame(p, view.adjusted(0, 0, -1, -1), None, "accent", 0, 2)
+
+    def focusInEvent(self, e: QFocusEvent) -> None:
+        super().focusInEvent(e)
+        self.viewport().update()
+
+    def focusOutEvent(self, e: QFocusEvent) -> None:
+        super().focusOutEvent(e)
+        self.viewport().update()
 
     def _draw_wanted(self, shown: Pages, wanted: list[tuple[int, int]]) -> None:
         for n, dots in wanted:

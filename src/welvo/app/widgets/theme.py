@@ -173,6 +173,8 @@ def _style_sheet() -> str:
     QPushButton[segment="true"] {{ border-radius: 0; padding: 0 10px; background: {t["field"]}; }}
     QPushButton[segment="true"]:checked {{ background: {t["select"]}; border: 2px solid {t["accent"]};
         padding: 0 9px; min-height: 24px; }}
+    QPushButton[segment="true"]:checked:focus {{ border: 2px solid {t["text"]}; }}
+    QPushButton[strong="true"]:focus {{ border: 2px dashed {t["accent"]}; }}
     QPushButton[slim="true"] {{ min-height: 18px; padding: 0 8px; border-color: {t["line"]}; }}
     QLabel#balloon {{ background: {t["raised"]}; border: 1px solid {t["text"]}; color: {t["text"]}; }}
     QPushButton[flat="true"] {{ border: none; background: transparent; text-align: left; padding: 0 4px; }}
@@ -197,7 +199,8 @@ def _style_sheet() -> str:
     QHeaderView::section {{ background: {t["raised"]}; color: {t["quiet"]}; border: none;
         border-bottom: 1px solid {t["line"]};
         padding: 0 6px; font-size: {s}px; height: 24px; }}
-    QScrollArea {{ border: none; background: transparent; }}
+    QScrollArea {{ border: 1px solid transparent; background: transparent; }}
+    QScrollArea:focus {{ border-color: {t["accent"]}; }}
     QAbstractScrollArea::corner {{ background: transparent; }}
     QHeaderView::up-arrow, QHeaderView::down-arrow {{ subcontrol-origin: padding; subcontrol-position: center left;
         width: 8px; height: 8px; left: 2px; }}
